@@ -1,0 +1,336 @@
+package access
+
+import (
+	"maps"
+	"slices"
+
+	"github.com/RoaringBitmap/roaring/v2"
+)
+
+// Impact is what differs between two policies at one instant, by site and page.
+type Impact struct {
+	At    Instant
+	Sites []SiteImpact // by address
+}
+
+// SiteImpact is what differs on one site.
+type SiteImpact struct {
+	Site  string
+	Pages []PageImpact // by path
+}
+
+// PageImpact is what differs on one page.
+type PageImpact struct {
+	Path      string
+	Gains     People // who gains open
+	Loses     People
+	Observers []ObserverChange
+	Tables    []TableImpact
+	NoIndex   *NoIndexChange
+	Can       []CapabilityChange // in the order of people
+}
+
+// ObserverChange is an observer whose outcome differs.
+type ObserverChange struct {
+	Who           string
+	Before, After Outcome
+}
+
+// TableImpact is who gains or loses the sight of a table.
+type TableImpact struct {
+	ID           string
+	Gains, Loses People
+	Observers    []TableObserverChange
+}
+
+// TableObserverChange is an observer to whom a table is newly shown, or no longer.
+type TableObserverChange struct {
+	Who           string
+	Before, After bool
+}
+
+// NoIndexChange says that what search engines are told differs.
+type NoIndexChange struct{ Before, After bool }
+
+// CapabilityChange is what one person may do more or less.
+type CapabilityChange struct {
+	Person       string
+	Gains, Loses Capabilities
+}
+
+// People is a set of people of the two documents compared.
+type People struct {
+	set    people
+	roster *roster
+}
+
+// Count is how many people are in the set.
+func (p People) Count() int {
+	if p.set == nil {
+		return 0
+	}
+	return int(p.set.GetCardinality())
+}
+
+// IDs lists the people of the set in their order.
+func (p People) IDs() []string {
+	ids := make([]string, 0, p.Count())
+	if p.set != nil {
+		for it := p.set.Iterator(); it.HasNext(); {
+			ids = append(ids, p.roster.entries[it.Next()].ID)
+		}
+	}
+	return ids
+}
+
+// Union is everyone in either set; both must come from one Impact.
+func (p People) Union(o People) People {
+	switch {
+	case p.set == nil:
+		return o
+	case o.set == nil:
+		return p
+	}
+	return People{roaring.Or(p.set, o.set), p.roster}
+}
+
+// ImpactOf compares two policies at an instant.
+func ImpactOf(before, after *Policy, at Instant) Impact {
+	before, after = sameOrder(before, after)
+	return impactBetween(before, at, after, at, at, nil)
+}
+
+// sameOrder gives both policies over one order of people: those of the first,
+// then those only in the second.
+func sameOrder(before, after *Policy) (*Policy, *Policy) {
+	if before.people == after.people {
+		return before, after
+	}
+	order := slices.Clone(before.doc.People)
+	known := before.people.ids()
+	for _, p := range after.doc.People {
+		if !known[p.ID] {
+			order = append(order, p)
+		}
+	}
+	return compile(before.doc, newRoster(before.doc.People, order), nil), compile(after.doc, newRoster(after.doc.People, order), nil)
+}
+
+// impactBetween compares one policy at one instant with another at another;
+// only the sites so named, or all.
+func impactBetween(before *Policy, t1 Instant, after *Policy, t2 Instant, at Instant, only []string) Impact {
+	addresses := only
+	if addresses == nil {
+		all := maps.Clone(idsOf(before.sites))
+		maps.Copy(all, idsOf(after.sites))
+		addresses = slices.Sorted(maps.Keys(all))
+	}
+	impact := Impact{At: at, Sites: []SiteImpact{}}
+	for _, address := range addresses {
+		b, a := before.sites[address], after.sites[address]
+		if a == b && t1 == t2 {
+			continue
+		}
+		c := comparison{
+			roster: before.people, b: b, a: a, t1: t1, t2: t2, before: b.survey(t1), after: a.survey(t2),
+			pairs: map[areaPair]*PageImpact{},
+		}
+		c.observers = func() []observer { return observers([]*Policy{before, after}, address) }
+		if pages := c.pages(); len(pages) > 0 {
+			impact.Sites = append(impact.Sites, SiteImpact{address, pages})
+		}
+	}
+	return impact
+}
+
+// comparison compares one site of two policies. What holds over a pair of areas
+// is worked out once for all their pages.
+type comparison struct {
+	roster        *roster
+	b, a          *CompiledSite
+	t1, t2        Instant
+	before, after *surveyor
+	observers     func() []observer
+	list          []observer
+	pairs         map[areaPair]*PageImpact
+}
+
+type areaPair struct {
+	before, after             *area
+	wasThere, isThere, isRoot bool
+	listedBefore, listedAfter bool
+}
+
+func (c *comparison) pages() []PageImpact {
+	var paths []string
+	for _, s := range []*CompiledSite{c.b, c.a} {
+		if s != nil {
+			for path := range s.pages {
+				paths = append(paths, path)
+			}
+		}
+	}
+	slices.Sort(paths)
+	var list []PageImpact
+	for _, path := range slices.Compact(paths) {
+		p1, a1 := c.b.find(path)
+		p2, a2 := c.a.find(path)
+		pair := areaPair{a1, a2, p1 != nil, p2 != nil, path == "/", p1 != nil && p1.doc.Listing, p2 != nil && p2.doc.Listing}
+		shared := c.pairs[pair]
+		if shared == nil {
+			shared = c.compare(pair, p1, p2)
+			c.pairs[pair] = shared
+		}
+		page := *shared
+		page.Path, page.Tables = path, c.tables(p1, p2)
+		if !page.empty() {
+			list = append(list, page)
+		}
+	}
+	return list
+}
+
+func (p *PageImpact) empty() bool {
+	return p.Gains.set == nil && p.Loses.set == nil && p.Observers == nil && p.Tables == nil && p.NoIndex == nil && p.Can == nil
+}
+
+// find is locate for a site that may not exist.
+func (s *CompiledSite) find(path string) (*page, *area) {
+	if s == nil {
+		return nil, nil
+	}
+	return s.locate(path)
+}
+
+func (c *comparison) compare(pair areaPair, p1, p2 *page) *PageImpact {
+	impact := &PageImpact{}
+	impact.Gains, impact.Loses = c.difference(c.before.page(p1, pair.before), c.after.page(p2, pair.after))
+	for i := range c.allObservers() {
+		o := &c.list[i]
+		was, is := Absent, Absent
+		if c.b != nil {
+			was = c.b.decide(pair.before, pair.wasThere, &o.visitor, c.t1, nil).Outcome
+		}
+		if c.a != nil {
+			is = c.a.decide(pair.after, pair.isThere, &o.visitor, c.t2, nil).Outcome
+		}
+		if was != is {
+			impact.Observers = append(impact.Observers, ObserverChange{o.who, was, is})
+		}
+	}
+	was, is := c.b.noIndexAt(pair.before, p1, pair.isRoot, c.t1), c.a.noIndexAt(pair.after, p2, pair.isRoot, c.t2)
+	if was != is {
+		impact.NoIndex = &NoIndexChange{was, is}
+	}
+	impact.Can = c.capabilities(pair)
+	return impact
+}
+
+func (s *CompiledSite) noIndexAt(a *area, p *page, root bool, t Instant) bool {
+	return s == nil || s.noIndex(a, p, root, t, s.decide(a, p != nil, &Visitor{}, t, nil))
+}
+
+func (c *comparison) allObservers() []observer {
+	if c.list == nil {
+		c.list = c.observers()
+	}
+	return c.list
+}
+
+func (c *comparison) difference(was, is people) (gains, loses People) {
+	if was == is {
+		return
+	}
+	if plus := roaring.AndNot(is, was); !plus.IsEmpty() {
+		gains = People{plus, c.roster}
+	}
+	if minus := roaring.AndNot(was, is); !minus.IsEmpty() {
+		loses = People{minus, c.roster}
+	}
+	return gains, loses
+}
+
+// capabilities compares what everyone may do over a pair of areas. Without
+// entries of the other side, both areas may be none.
+func (c *comparison) capabilities(pair areaPair) []CapabilityChange {
+	changes := map[uint32]*CapabilityChange{}
+	change := func(i uint32) *CapabilityChange {
+		if changes[i] == nil {
+			changes[i] = &CapabilityChange{Person: c.roster.entries[i].ID}
+		}
+		return changes[i]
+	}
+	for i := range capabilityCount {
+		gains, loses := c.difference(c.before.capability(pair.before, i), c.after.capability(pair.after, i))
+		if gains.set != nil {
+			for it := gains.set.Iterator(); it.HasNext(); {
+				change(it.Next()).Gains |= 1 << i
+			}
+		}
+		if loses.set != nil {
+			for it := loses.set.Iterator(); it.HasNext(); {
+				change(it.Next()).Loses |= 1 << i
+			}
+		}
+	}
+	var list []CapabilityChange
+	for _, i := range slices.Sorted(maps.Keys(changes)) {
+		list = append(list, *changes[i])
+	}
+	return list
+}
+
+// tables compares the tables of a page: those of the first document, then those
+// only in the second.
+func (c *comparison) tables(p1, p2 *page) []TableImpact {
+	var order []string
+	for _, p := range []*page{p1, p2} {
+		if p != nil {
+			for i := range p.tables {
+				if !slices.Contains(order, p.tables[i].id) {
+					order = append(order, p.tables[i].id)
+				}
+			}
+		}
+	}
+	var list []TableImpact
+	for _, id := range order {
+		t1, t2 := p1.table(id), p2.table(id)
+		impact := TableImpact{ID: id}
+		impact.Gains, impact.Loses = c.difference(c.before.tableOf(p1, t1), c.after.tableOf(p2, t2))
+		for i := range c.allObservers() {
+			o := &c.list[i]
+			was, is := c.b.showsTable(p1, t1, &o.visitor, c.t1), c.a.showsTable(p2, t2, &o.visitor, c.t2)
+			if was != is {
+				impact.Observers = append(impact.Observers, TableObserverChange{o.who, was, is})
+			}
+		}
+		if impact.Gains.set != nil || impact.Loses.set != nil || impact.Observers != nil {
+			list = append(list, impact)
+		}
+	}
+	return list
+}
+
+func (p *page) table(id string) *table {
+	if p != nil {
+		if i := slices.IndexFunc(p.tables, func(t table) bool { return t.id == id }); i >= 0 {
+			return &p.tables[i]
+		}
+	}
+	return nil
+}
+
+func (v *surveyor) tableOf(p *page, tb *table) people {
+	if v == nil || tb == nil {
+		return roaring.New()
+	}
+	return v.table(p, tb)
+}
+
+func (s *CompiledSite) showsTable(p *page, tb *table, v *Visitor, t Instant) bool {
+	return s != nil && tb != nil && s.tableShown(p.area, tb, s.decide(p.area, true, v, t, nil), v, t)
+}
+
+// byInstant orders impacts in time.
+func byInstant(a, b Impact) int { return a.At.Compare(b.At) }

@@ -1,0 +1,203 @@
+package access
+
+import (
+	"net/netip"
+	"reflect"
+	"slices"
+	"time"
+
+	"github.com/RoaringBitmap/roaring/v2"
+)
+
+// Policy is a compiled document. It is immutable, so that any number of
+// requests read it at once.
+type Policy struct {
+	*houseSets
+	doc   *Document
+	sites map[string]*CompiledSite
+}
+
+// houseSets is what all sites of a house share. Policies of which only a site
+// differs share it too.
+type houseSets struct {
+	people     *roster
+	stewards   people
+	blocked    people
+	inHouse    people // whose address is at one of the house's domains
+	houseParts []DomainPattern
+	groups     []*group
+	groupByID  map[string]*group
+	rules      []rule
+	zone       *time.Location // for telling instants
+}
+
+// Compile validates a document and compiles it. What did not change since an
+// earlier Policy is taken from there: pass the Policy whose document this one
+// was made from, or nil. Unchanged means the same slice or the same *Site.
+func Compile(doc *Document, earlier *Policy) (*Policy, error) {
+	if err := Validate(doc); err != nil {
+		return nil, err
+	}
+	if earlier != nil && samePeople(doc.People, earlier.doc.People) && earlier.people.absent.IsEmpty() {
+		return compile(doc, earlier.people, earlier), nil
+	}
+	return compile(doc, newRoster(doc.People, doc.People), nil), nil
+}
+
+// Replace compiles the document that differs from the Policy's in one site
+// alone: the site is replaced, or added where its address is new.
+func (p *Policy) Replace(site *Site) (*Policy, error) {
+	doc := *p.doc
+	doc.Sites = slices.Clone(doc.Sites)
+	if i := slices.IndexFunc(doc.Sites, func(s *Site) bool { return s.Address == site.Address }); i >= 0 {
+		doc.Sites[i] = site
+	} else {
+		doc.Sites = append(doc.Sites, site)
+	}
+	v := &validator{doc: &doc, sites: map[string]*Site{}, people: p.people.ids(), groups: idsOf(p.groupByID)}
+	for _, s := range doc.Sites {
+		v.sites[s.Address] = s
+	}
+	var root *place
+	v.site(site, root.field("sites").at(slices.Index(doc.Sites, site)))
+	v.promises(root.field("promises"))
+	if !validSite.MatchString(site.Address) {
+		v.refuse(root.field("sites"), "%q is no site's address", site.Address)
+	}
+	if len(v.found) > 0 {
+		var problems Problems
+		for _, f := range v.found {
+			problems = append(problems, Problem{Field: f.where.String(), Text: f.text})
+		}
+		return nil, problems
+	}
+	return compile(&doc, p.people, p), nil
+}
+
+func idsOf[T any](m map[string]T) map[string]bool {
+	ids := make(map[string]bool, len(m))
+	for id := range m {
+		ids[id] = true
+	}
+	return ids
+}
+
+func compile(doc *Document, people *roster, earlier *Policy) *Policy {
+	p := &Policy{doc: doc, sites: make(map[string]*CompiledSite, len(doc.Sites))}
+	same := earlier != nil && doc.House.Zone == earlier.doc.House.Zone && slices.Equal(doc.House.Domains, earlier.doc.House.Domains) &&
+		sameSlice(doc.Groups, earlier.doc.Groups) && sameSlice(doc.Rules, earlier.doc.Rules)
+	if same {
+		p.houseSets = earlier.houseSets
+	} else {
+		p.houseSets = compileHouse(doc, people)
+	}
+	for _, s := range doc.Sites {
+		if same {
+			if before := earlier.sites[s.Address]; before != nil && before.doc == s {
+				p.sites[s.Address] = before
+				continue
+			}
+		}
+		p.sites[s.Address] = compileSite(s, p.houseSets)
+	}
+	return p
+}
+
+func compileHouse(doc *Document, people *roster) *houseSets {
+	h := &houseSets{people: people, stewards: roaring.New(), blocked: roaring.New(), groupByID: make(map[string]*group, len(doc.Groups))}
+	for i := range people.entries {
+		j, ok := people.known(uint32(i))
+		if ok && people.entries[j].Steward {
+			h.stewards.Add(uint32(i))
+		}
+		if ok && people.entries[j].Blocked {
+			h.blocked.Add(uint32(i))
+		}
+	}
+	h.houseParts = parsePatterns(doc.House.Domains)
+	h.inHouse = people.at(h.houseParts)
+	h.groups = compileGroups(doc.Groups, people)
+	for _, g := range h.groups {
+		h.groupByID[g.id] = g
+	}
+	h.rules = compileRules(doc.Rules)
+	h.zone = loadZone(doc.House.Zone)
+	return h
+}
+
+func sameSlice[T any](a, b []T) bool {
+	return len(a) == len(b) && (len(a) == 0 || reflect.ValueOf(a).Pointer() == reflect.ValueOf(b).Pointer())
+}
+
+// ids gives the ids of the people of this document.
+func (r *roster) ids() map[string]bool {
+	r.idSetOnce.Do(func() { r.idSet = idsOf(r.byID) })
+	return r.idSet
+}
+
+// Document is what the Policy was compiled from; it must not be changed.
+func (p *Policy) Document() *Document { return p.doc }
+
+// Site gives a site by its address, or nil. A nil site decides absent.
+func (p *Policy) Site(address string) *CompiledSite { return p.sites[address] }
+
+// Identity is who a visitor is signed in as: a person of the house, or a bare
+// address. The zero Identity is nobody. It belongs to the Policy that gave it.
+type Identity struct {
+	index   uint32
+	kind    identityKind
+	address Address
+}
+
+type identityKind uint8
+
+const (
+	nobody identityKind = iota
+	aPerson
+	bareAddress
+)
+
+// Known reports whether the Identity is somebody.
+func (i Identity) Known() bool { return i.kind != nobody }
+
+// Person gives the identity of a person by id.
+func (p *Policy) Person(id string) (Identity, bool) {
+	list := p.people.byID[id]
+	if len(list) == 0 {
+		return Identity{}, false
+	}
+	return Identity{list[0], aPerson, p.people.address[list[0]]}, true
+}
+
+// Address gives the identity of whoever is signed in with an address: the
+// person whose it is, or the bare address.
+func (p *Policy) Address(a Address) Identity {
+	if i, ok := p.people.byKey[a]; ok {
+		return Identity{i, aPerson, a}
+	}
+	return Identity{kind: bareAddress, address: a}
+}
+
+// PersonOf gives the document's person behind an identity, if it is one.
+func (p *Policy) PersonOf(i Identity) (Person, bool) {
+	if i.kind != aPerson {
+		return Person{}, false
+	}
+	return p.people.entries[i.index], true
+}
+
+// Visitor is who is asking, at an instant: see section 3 of the model.
+type Visitor struct {
+	Identity Identity
+	Passes   []string // ids of passes of the site asked for that were entered and still hold
+	Links    []string // the same, for links
+	IP       netip.Addr
+}
+
+// inside reports whether an identity's address is at one of the house's domains.
+func (h *houseSets) inside(i Identity) bool {
+	if i.kind == aPerson {
+		return h.inHouse.Contains(i.index)
+	}
+	return anyMatches(h.houseParts, i.address.Domain)
+}

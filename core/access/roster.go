@@ -1,0 +1,127 @@
+package access
+
+import (
+	"sync"
+
+	"github.com/RoaringBitmap/roaring/v2"
+)
+
+// people is a set of indexes into a roster.
+type people = *roaring.Bitmap
+
+// roster numbers the people of a document, so that sets of them are bitmaps. Two
+// documents are compared over one order of people: who is missing from a
+// document stands in its roster all the same, as a bare address.
+type roster struct {
+	entries  []Person // in order; those of the other document where absent
+	address  []Address
+	absent   people              // entries that are not people of this document
+	byID     map[string][]uint32 // of this document; a bare address that is theirs comes along
+	byKey    map[Address]uint32  // of this document
+	byDomain map[string]people   // everyone in the roster
+	everyone people
+
+	idSetOnce sync.Once
+	idSet     map[string]bool
+}
+
+// newRoster numbers own people first as order says; order lists each person of
+// both documents once, by id.
+func newRoster(own []Person, order []Person) *roster {
+	r := &roster{
+		entries: order, address: make([]Address, len(order)), absent: roaring.New(),
+		byID: make(map[string][]uint32, len(own)), byKey: make(map[Address]uint32, len(own)), byDomain: map[string]people{},
+		everyone: roaring.New(),
+	}
+	r.everyone.AddRange(0, uint64(len(order)))
+	mine := own
+	if !samePeople(own, order) {
+		r.entries = make([]Person, len(order))
+		byID := make(map[string]Person, len(own))
+		for _, p := range own {
+			byID[p.ID] = p
+		}
+		for i, p := range order {
+			if here, ok := byID[p.ID]; ok {
+				r.entries[i] = here
+			} else {
+				r.entries[i] = Person{ID: p.ID, Name: p.Name, Address: p.Address}
+				r.absent.Add(uint32(i))
+			}
+		}
+		mine = r.entries
+	}
+	domains := map[string][]uint32{}
+	for i, p := range mine {
+		address, _ := ParseAddress(p.Address) // validated before
+		r.address[i] = address
+		domains[address.Domain] = append(domains[address.Domain], uint32(i))
+		if !r.absent.Contains(uint32(i)) {
+			r.byID[p.ID] = append(r.byID[p.ID], uint32(i))
+			r.byKey[address] = uint32(i)
+		}
+	}
+	for it := r.absent.Iterator(); it.HasNext(); {
+		i := it.Next()
+		if j, ok := r.byKey[r.address[i]]; ok {
+			id := r.entries[j].ID
+			r.byID[id] = append(r.byID[id], i)
+		}
+	}
+	for d, list := range domains {
+		r.byDomain[d] = roaring.BitmapOf(list...)
+	}
+	return r
+}
+
+func samePeople(a, b []Person) bool {
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
+}
+
+// named adds everyone of an id to a set.
+func (r *roster) named(id string, to people) {
+	for _, i := range r.byID[id] {
+		to.Add(i)
+	}
+}
+
+// at gives everyone whose address matches one of the patterns.
+func (r *roster) at(patterns []DomainPattern) people {
+	set := roaring.New()
+	for _, p := range patterns {
+		if !p.Below {
+			if here := r.byDomain[p.Domain]; here != nil {
+				set.Or(here)
+			}
+			continue
+		}
+		for d, here := range r.byDomain {
+			if p.Matches(d) {
+				set.Or(here)
+			}
+		}
+	}
+	return set
+}
+
+// known gives the person of this document behind an entry of the roster, if any.
+func (r *roster) known(i uint32) (uint32, bool) {
+	if !r.absent.Contains(i) {
+		return i, true
+	}
+	j, ok := r.byKey[r.address[i]]
+	return j, ok
+}
+
+// withAddress adds whoever has an address to a set, absent entries included.
+func (r *roster) withAddress(a Address, to people) {
+	if i, ok := r.byKey[a]; ok {
+		r.named(r.entries[i].ID, to)
+		return
+	}
+	for it := r.absent.Iterator(); it.HasNext(); {
+		if i := it.Next(); r.address[i] == a {
+			to.Add(i)
+		}
+	}
+}
