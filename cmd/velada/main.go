@@ -2,6 +2,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -16,8 +17,8 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(policyCommand())
-	if err := root.Execute(); err != nil {
+	root.AddCommand(serveCommand(), demoCommand(), policyCommand())
+	if err := root.ExecuteContext(context.Background()); err != nil {
 		var exit exitCode
 		if errors.As(err, &exit) {
 			os.Exit(int(exit))

@@ -44,6 +44,9 @@ var (
 	validSite = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$`)
 )
 
+// IsSiteAddress reports whether a site could have the address.
+func IsSiteAddress(s string) bool { return validSite.MatchString(s) }
+
 func validate(doc *Document) []found {
 	v := &validator{doc: doc, people: map[string]bool{}, groups: map[string]bool{}, sites: map[string]*Site{}}
 	var root *place

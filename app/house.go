@@ -1,0 +1,165 @@
+// Package app holds the use cases: one function each, checking what the one who
+// asks may do, writing in one transaction with its ledger entry, and then
+// swapping what the gate decides by. It knows no HTTP.
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"errors"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// House is a running house: its database, and its state as requests read it.
+type House struct {
+	DB      *sql.DB
+	Tickets identity.Tickets
+
+	now       func() time.Time
+	writing   sync.Mutex // one change at a time, so that none is based on a stale state
+	state     atomic.Pointer[State]
+	visits    sync.Map // [32]byte → store.Visit
+	cookieKey []byte
+
+	passGuesses   *identity.Throttle // by where a visitor comes from, and site
+	siteGuesses   *identity.Throttle // by site, wherever they come from
+	signInGuesses *identity.Throttle
+}
+
+// State is everything that a request reads: immutable, and swapped whole.
+type State struct {
+	Policy   *access.Policy
+	Zone     *time.Location
+	Passes   map[string]map[string]store.PassSecret // by site and pass
+	Editions map[string]*LiveEdition                // by site
+	Working  map[string]Working                     // by site
+	salts    map[string][]byte
+}
+
+// Open loads a house from its database. Before it is set up its state is nil.
+func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error) {
+	h := &House{
+		DB: db, now: now,
+		passGuesses:   &identity.Throttle{Every: 12 * time.Second, Burst: 5},
+		siteGuesses:   &identity.Throttle{Every: time.Second, Burst: 120},
+		signInGuesses: &identity.Throttle{Every: 12 * time.Second, Burst: 8},
+	}
+	var err error
+	h.cookieKey, err = store.Secret(ctx, db, "cookies", func() []byte {
+		key := make([]byte, 32)
+		rand.Read(key)
+		return key
+	})
+	if err != nil {
+		return nil, err
+	}
+	visits, err := store.Visits(ctx, db, now())
+	if err != nil {
+		return nil, fmt.Errorf("reading who is signed in: %w", err)
+	}
+	for _, v := range visits {
+		h.visits.Store(v.Token, v)
+	}
+	if err := h.Reload(ctx); err != nil && !errors.Is(err, store.ErrNoHouse) {
+		return nil, err
+	}
+	return h, nil
+}
+
+// Reload reads the whole state from the database and swaps it in.
+func (h *House) Reload(ctx context.Context) error {
+	doc, err := store.Document(ctx, h.DB)
+	if err != nil {
+		return err
+	}
+	policy, err := access.Compile(doc, nil)
+	if err != nil {
+		return fmt.Errorf("the house in the database is not valid: %w", err)
+	}
+	zone, err := time.LoadLocation(doc.House.Zone)
+	if err != nil {
+		return err
+	}
+	s := &State{Policy: policy, Zone: zone}
+	if err := errors.Join(s.readPasses(ctx, h.DB), s.readEditions(ctx, h.DB)); err != nil {
+		return err
+	}
+	h.state.Store(s)
+	return nil
+}
+
+func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
+	secrets, err := store.PassSecrets(ctx, q)
+	if err != nil {
+		return fmt.Errorf("reading passes: %w", err)
+	}
+	s.Passes = map[string]map[string]store.PassSecret{}
+	for _, p := range secrets {
+		if s.Passes[p.Site] == nil {
+			s.Passes[p.Site] = map[string]store.PassSecret{}
+		}
+		s.Passes[p.Site][p.Pass] = p
+	}
+	s.salts, err = store.SiteSalts(ctx, q)
+	return err
+}
+
+// State is what requests read now; nil before the house is set up.
+func (h *House) State() *State { return h.state.Load() }
+
+// Now is the instant that everything is decided at.
+func (h *House) Now() time.Time { return h.now() }
+
+// Actor is somebody who is signed in on the console.
+type Actor struct {
+	Address  access.Address
+	Identity access.Identity
+	Name     string
+}
+
+// ErrMayNot says that the one who asks lacks the capability for it.
+var ErrMayNot = errors.New("you may not do this here")
+
+// ErrNoSite says that there is no such site, or none that the one who asks has
+// anything to do with.
+var ErrNoSite = errors.New("there is no such site")
+
+// Actor finds who an address is now.
+func (h *House) Actor(a access.Address) Actor {
+	s := h.State()
+	actor := Actor{Address: a, Identity: s.Policy.Address(a), Name: a.String()}
+	if p, ok := s.Policy.PersonOf(actor.Identity); ok && p.Name != "" {
+		actor.Name = p.Name
+	}
+	return actor
+}
+
+// Can gives what somebody may do on a site as a whole, or below a path.
+func (h *House) Can(a Actor, site, path string) access.Capabilities {
+	return h.State().Policy.Site(site).Capabilities(path, a.Identity, access.At(h.now()))
+}
+
+// SiteDocument gives a site as the document has it, or nil.
+func (s *State) SiteDocument(address string) *access.Site {
+	for _, site := range s.Policy.Document().Sites {
+		if site.Address == address {
+			return site
+		}
+	}
+	return nil
+}
+
+// ledger writes an entry in the transaction of the change it tells of.
+func (h *House) ledger(ctx context.Context, q store.Queryer, who, site, kind, what, before, after string) error {
+	return store.WriteLedger(ctx, q, store.Entry{
+		At: h.now().UTC().Format(time.RFC3339), Who: who, Site: site, Kind: kind, What: what, Before: before, After: after,
+	})
+}

@@ -1,0 +1,120 @@
+package app
+
+import (
+	"slices"
+
+	"velada/core/access"
+)
+
+// unit is a part of a site that is changed as a whole: two people may change
+// different units without meeting.
+type unit struct {
+	kind string // door, pass, link, holding
+	id   string // a path, or an id
+}
+
+// units gives each unit of a site in its written form.
+func units(s *access.Site) map[unit]string {
+	list := map[unit]string{
+		{"door", ""}:    written(s.Door),
+		{"holding", ""}: written(s.Holding),
+	}
+	for _, d := range s.Doors {
+		list[unit{"door", d.Path}] = written(d)
+	}
+	for _, p := range s.Passes {
+		list[unit{"pass", p.ID}] = written(p)
+	}
+	for _, l := range s.Links {
+		list[unit{"link", l.ID}] = written(l)
+	}
+	return list
+}
+
+func written(part any) string {
+	text, err := access.PartJSON(part)
+	if err != nil {
+		panic(err) // parts of a document always write
+	}
+	return string(text)
+}
+
+// changedUnits lists the units that differ between two states of a site, in a
+// steady order.
+func changedUnits(before, after *access.Site) []unit {
+	was, is := units(before), units(after)
+	var changed []unit
+	for u, text := range was {
+		if is[u] != text {
+			changed = append(changed, u)
+		}
+	}
+	for u := range is {
+		if _, there := was[u]; !there {
+			changed = append(changed, u)
+		}
+	}
+	slices.SortFunc(changed, func(a, b unit) int {
+		if a.kind != b.kind {
+			return slices.Index(unitOrder, a.kind) - slices.Index(unitOrder, b.kind)
+		}
+		return compareText(a.id, b.id)
+	})
+	return changed
+}
+
+var unitOrder = []string{"door", "pass", "link", "holding"}
+
+func compareText(a, b string) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
+}
+
+// merge puts what a rehearsal changed (base → draft) onto the site as it is
+// now. clashes are the units that somebody else changed differently meanwhile;
+// there the rehearsal's state is taken.
+func merge(base, draft, now *access.Site) (merged *access.Site, clashes []unit) {
+	copied := *now
+	merged = &copied
+	was, is, wants := units(base), units(now), units(draft)
+	for _, u := range changedUnits(base, draft) {
+		if is[u] != was[u] && is[u] != wants[u] {
+			clashes = append(clashes, u)
+		}
+		switch u.kind {
+		case "door":
+			if u.id == "" {
+				merged.Door = draft.Door
+			} else {
+				merged.Doors = take(merged.Doors, draft.Doors, func(d access.PageDoor) bool { return d.Path == u.id })
+			}
+		case "pass":
+			merged.Passes = take(merged.Passes, draft.Passes, func(p access.Pass) bool { return p.ID == u.id })
+		case "link":
+			merged.Links = take(merged.Links, draft.Links, func(l access.Link) bool { return l.ID == u.id })
+		case "holding":
+			merged.Holding = draft.Holding
+		}
+	}
+	return merged, clashes
+}
+
+// take replaces, adds or removes the one item that is meant, as from has it.
+func take[T any](list, from []T, meant func(T) bool) []T {
+	list = slices.Clone(list)
+	at, there := slices.IndexFunc(list, meant), slices.IndexFunc(from, meant)
+	switch {
+	case there < 0 && at >= 0:
+		return slices.Delete(list, at, at+1)
+	case there >= 0 && at >= 0:
+		list[at] = from[there]
+	case there >= 0:
+		list = append(list, from[there])
+	}
+	return list
+}

@@ -1,0 +1,102 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// NewHouse is what the first visitor says to make a house and its steward.
+type NewHouse struct {
+	House, Zone, Name, Address, Password string
+}
+
+// FieldErrors says what is wrong with which field of a form.
+type FieldErrors map[string]string
+
+func (f FieldErrors) Error() string {
+	var lines []string
+	for field, text := range f {
+		lines = append(lines, field+": "+text)
+	}
+	return strings.Join(lines, "; ")
+}
+
+// or gives nil where nothing is wrong.
+func (f FieldErrors) or(err error) error {
+	if len(f) > 0 {
+		return f
+	}
+	return err
+}
+
+// ErrSetUp says that the house was made already.
+var ErrSetUp = errors.New("the house is set up already")
+
+// SetUp makes the house and its steward.
+func (h *House) SetUp(ctx context.Context, n NewHouse) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if h.State() != nil {
+		return ErrSetUp
+	}
+	wrong := FieldErrors{}
+	address, err := access.ParseAddress(strings.TrimSpace(n.Address))
+	if err != nil {
+		wrong["address"] = "This is " + err.Error() + "."
+	}
+	if strings.TrimSpace(n.Name) == "" {
+		wrong["name"] = "Say what you are called."
+	}
+	if strings.TrimSpace(n.House) == "" {
+		wrong["house"] = "Say what the house is called."
+	}
+	if text := passwordProblem(n.Password, n.Name, n.House, n.Address); text != "" {
+		wrong["password"] = text
+	}
+	doc := &access.Document{
+		Velada: 1,
+		House:  access.House{Name: strings.TrimSpace(n.House), Zone: n.Zone},
+		People: []access.Person{{ID: "steward", Name: strings.TrimSpace(n.Name), Address: strings.TrimSpace(n.Address), Steward: true}},
+	}
+	if len(wrong) == 0 {
+		var problems access.Problems
+		if err := access.Validate(doc); errors.As(err, &problems) {
+			wrong["zone"] = "This is no time zone as in Europe/Madrid."
+		}
+	}
+	if len(wrong) > 0 {
+		return wrong
+	}
+	account := store.Account{Address: address.String(), Name: doc.People[0].Name, Password: identity.HashPassword(n.Password)}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SaveDocument(ctx, tx, doc),
+			store.SaveAccount(ctx, tx, account),
+			h.ledger(ctx, tx, address.String(), "", "house", fmt.Sprintf("%s made the house %s and became its steward.", account.Name, doc.House.Name), "", ""),
+		)
+	})
+	if err != nil {
+		return err
+	}
+	return h.Reload(ctx)
+}
+
+// passwordProblem says what is wrong with a new password of an account, or "".
+func passwordProblem(password string, near ...string) string {
+	switch {
+	case len(password) < 8:
+		return "A password has at least 8 characters."
+	case len(password) > identity.LongestPassword:
+		return fmt.Sprintf("A password has at most %d bytes.", identity.LongestPassword)
+	case identity.StrengthOf(password, near...).Weak():
+		return "This would be guessed soon. Four unrelated words make a good password."
+	}
+	return ""
+}

@@ -1,0 +1,212 @@
+package main
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"velada/app"
+	"velada/console"
+	"velada/demo"
+	"velada/gate"
+	"velada/identity"
+	"velada/store"
+)
+
+// serving is what both serve and demo are told.
+type serving struct {
+	listen, data, base string
+	https              bool
+	clock              instantFlag
+}
+
+func (o *serving) flags(c *cobra.Command) {
+	c.Flags().StringVar(&o.listen, "listen", "127.0.0.1:8080", "address and port to listen on")
+	c.Flags().StringVar(&o.base, "base", "localhost", "domain below which the console and the sites have their hosts")
+	c.Flags().BoolVar(&o.https, "https", false, "visitors come by https, through a server in front of this one")
+	c.Flags().Var(&o.clock, "clock", "let time stand still at this instant")
+}
+
+// now is the clock that everything is decided by.
+func (o *serving) now() func() time.Time {
+	if o.clock.at.IsZero() {
+		return time.Now
+	}
+	return o.clock.at.Time
+}
+
+func serveCommand() *cobra.Command {
+	var o serving
+	c := &cobra.Command{
+		Use: "serve", Short: "Serve a house", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return o.run(c, func(ctx context.Context, db *sql.DB) error { return nil }, tellHouse)
+		},
+	}
+	o.flags(c)
+	c.Flags().StringVar(&o.data, "data", "", "folder that keeps the house")
+	if err := c.MarkFlagRequired("data"); err != nil {
+		panic(err)
+	}
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var o serving
+	c := &cobra.Command{
+		Use: "demo", Short: "Make the demo house and serve it", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if o.data == "" {
+				folder, err := os.MkdirTemp("", "velada-demo-")
+				if err != nil {
+					return err
+				}
+				defer os.RemoveAll(folder)
+				o.data = folder
+			}
+			return o.run(c, func(ctx context.Context, db *sql.DB) error {
+				_, err := store.Document(ctx, db)
+				if errors.Is(err, store.ErrNoHouse) {
+					return demo.Make(ctx, db, o.now()())
+				}
+				return err
+			}, tellDemo)
+		},
+	}
+	o.flags(c)
+	c.Flags().StringVar(&o.data, "data", "", "folder to keep the demo house in (default a temporary one)")
+	return c
+}
+
+// openHouse opens the database in a folder, making both where they are missing.
+func openHouse(ctx context.Context, folder string) (*sql.DB, error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("the folder %s cannot be used: %w", folder, err)
+	}
+	probe, err := os.CreateTemp(folder, ".probe-")
+	if err != nil {
+		return nil, fmt.Errorf("the folder %s cannot be written: %w", folder, err)
+	}
+	if err := errors.Join(probe.Close(), os.Remove(probe.Name())); err != nil {
+		return nil, err
+	}
+	return store.Open(ctx, filepath.Join(folder, "velada.db"))
+}
+
+// run opens the house, prepares it, and serves it until it is told to stop.
+func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) error, tell func(io.Writer, *hosts, *app.House, string)) error {
+	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	listener, err := net.Listen("tcp", o.listen)
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w", o.listen, err)
+	}
+	defer listener.Close()
+	db, err := openHouse(ctx, o.data)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := prepare(ctx, db); err != nil {
+		return err
+	}
+	house, err := app.Open(ctx, db, o.now())
+	if err != nil {
+		return err
+	}
+	code := ""
+	if house.State() == nil {
+		code = identity.MakeUpPassword()
+	}
+	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
+	h.gate = gate.New(house, h.consoleURL(), o.https)
+	h.console = console.New(ctx, house, code, o.https, h.siteHost, h.siteURL)
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	tell(c.OutOrStdout(), h, house, code)
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(listener) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	stop() // a second Ctrl-C ends it at once
+	ending, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	return server.Shutdown(ending)
+}
+
+// hosts leads each request to the console or to the gate, by its host.
+type hosts struct {
+	base, scheme, port string
+	gate               *gate.Gate
+	console            http.Handler
+}
+
+func newHosts(o *serving, port int) *hosts {
+	h := &hosts{base: strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
+	if o.https {
+		h.scheme, h.port = "https", ""
+	}
+	return h
+}
+
+func (h *hosts) siteHost(address string) string { return address + "." + h.base + h.port }
+func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
+func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
+
+func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	host := strings.ToLower(r.Host)
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	host = strings.TrimSuffix(host, ".")
+	label, below := strings.CutSuffix(host, "."+h.base)
+	switch {
+	case host == h.base:
+		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
+	case !below || strings.Contains(label, "."):
+		gate.Nothing(w, r)
+	case label == "velada":
+		h.console.ServeHTTP(w, r)
+	default:
+		h.gate.Serve(w, r, label)
+	}
+}
+
+func tellHouse(out io.Writer, h *hosts, house *app.House, code string) {
+	fmt.Fprintf(out, "Console  %s\n", h.consoleURL())
+	if code != "" {
+		fmt.Fprintf(out, "\nThere is no house yet. Set it up at %s/set-up with this code, which works once:\n\n  %s\n", h.consoleURL(), code)
+	}
+}
+
+func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
+	tellHouse(out, h, house, "")
+	for _, s := range house.State().Policy.Document().Sites {
+		fmt.Fprintf(out, "Site     %-40s %s\n", h.siteURL(s.Address), s.Title)
+	}
+	fmt.Fprintf(out, "\nSign in with the password “%s” as\n", demo.Password)
+	for _, s := range demo.SignIns {
+		fmt.Fprintf(out, "  %-28s %s\n", s.Address, s.Who)
+	}
+	fmt.Fprintln(out, "\nPasses")
+	for _, s := range house.State().Policy.Document().Sites {
+		for _, p := range s.Passes {
+			fmt.Fprintf(out, "  %-16s %-18s %s\n", s.Address, p.Label, demo.Passes[s.Address][p.ID])
+		}
+	}
+	fmt.Fprintln(out, "\nCtrl-C stops it.")
+}

@@ -1,0 +1,270 @@
+// Package console answers administrators on the console's own host: Gin
+// handlers and templates over the use cases of app. What it shows about access
+// it has asked core/access for.
+package console
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"net"
+	"net/http"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/scs/sqlite3store"
+	"github.com/alexedwards/scs/v2"
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/look"
+)
+
+//go:embed templates
+var templateFiles embed.FS
+
+// Console serves administrators.
+type Console struct {
+	House     *app.House
+	SetUpCode string // what the first visitor must know to make the house
+	SiteURL   func(address string) string
+	SiteHost  func(address string) string
+
+	sessions  *scs.SessionManager
+	handouts  sync.Map // token → handout, shown once
+	templates map[string]*template.Template
+	handler   http.Handler
+}
+
+// New gives the console of a house; ctx ends its background work.
+func New(ctx context.Context, house *app.House, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
+	c := &Console{House: house, SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL}
+	c.sessions = scs.New()
+	sessionStore := sqlite3store.New(house.DB)
+	context.AfterFunc(ctx, sessionStore.StopCleanup)
+	c.sessions.Store = sessionStore
+	c.sessions.Lifetime = 7 * 24 * time.Hour
+	c.sessions.IdleTimeout = 24 * time.Hour
+	c.sessions.Cookie.Name = "velada_console"
+	c.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	c.sessions.Cookie.Secure = secure
+	c.sessions.HashTokenInStore = true
+	c.templates = parseTemplates()
+	c.handler = c.routes(secure)
+	return c
+}
+
+func (c *Console) ServeHTTP(w http.ResponseWriter, r *http.Request) { c.handler.ServeHTTP(w, r) }
+
+func (c *Console) routes(secure bool) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	g := gin.New()
+	g.Use(gin.CustomRecovery(func(x *gin.Context, trouble any) {
+		slog.Error("answering an administrator", "path", x.Request.URL.Path, "trouble", trouble)
+		x.String(http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
+		x.Abort()
+	}))
+	g.GET("/look/*name", func(x *gin.Context) {
+		if !look.Serve(x.Writer, x.Request, x.Param("name")[1:]) {
+			x.Status(http.StatusNotFound)
+		}
+	})
+	open := g.Group("/")
+	open.GET("/set-up", c.showSetUp)
+	open.POST("/set-up", c.doSetUp)
+	open.GET("/sign-in", c.showSignIn)
+	open.POST("/sign-in", c.doSignIn)
+	open.POST("/sign-out", c.signOut)
+
+	in := g.Group("/", c.signedIn)
+	in.GET("/", func(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") })
+	in.GET("/sites", c.sites)
+	in.GET("/jump", c.jump)
+	in.GET("/strength", c.strength)
+	in.GET("/ledger", c.ledger)
+	site := in.Group("/sites/:site", c.onSite)
+	site.GET("", func(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/door") })
+	site.GET("/door", c.door)
+	site.GET("/people", c.findPeople)
+	site.GET("/ledger", c.siteLedger)
+	door := site.Group("", c.mayDoor)
+	door.POST("/door/start", c.doStart)
+	door.POST("/door/add", c.doAdd)
+	door.POST("/door/change", c.doChange)
+	door.POST("/door/remove", c.doRemove)
+	door.POST("/door/settings", c.doSettings)
+	door.POST("/door/own", c.doOwnDoor)
+	door.POST("/door/pass", c.doPass)
+	door.POST("/rehearsal/discard", c.doDiscard)
+	door.POST("/rehearsal/apply", c.doApply)
+	g.NoRoute(c.signedIn, func(x *gin.Context) { c.notFound(x) })
+
+	protection := http.NewCrossOriginProtection()
+	return c.secure(protection.Handler(c.sessions.LoadAndSave(g)), secure)
+}
+
+// secure sets the headers that every answer of the console carries.
+func (c *Console) secure(next http.Handler, https bool) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		// A form that signs in leads on to the site it came from, so forms may go there.
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("X-Frame-Options", "DENY")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cache-Control", "private, no-store")
+		if https {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
+		r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+		next.ServeHTTP(w, r)
+	})
+}
+
+// signedIn lets only those on who are signed in; before there is a house
+// everybody goes to the set-up.
+func (c *Console) signedIn(x *gin.Context) {
+	if c.House.State() == nil {
+		x.Redirect(http.StatusSeeOther, "/set-up")
+		x.Abort()
+		return
+	}
+	address, err := access.ParseAddress(c.sessions.GetString(x.Request.Context(), "address"))
+	if err != nil {
+		target := "/sign-in"
+		if x.Request.Method == http.MethodGet && x.Request.URL.Path != "/" {
+			target += "?then=" + template.URLQueryEscaper(x.Request.URL.RequestURI())
+		}
+		x.Redirect(http.StatusSeeOther, target)
+		x.Abort()
+		return
+	}
+	x.Set("actor", c.House.Actor(address))
+}
+
+func actor(x *gin.Context) app.Actor { return x.MustGet("actor").(app.Actor) }
+
+// onSite lets only those on who have something to do with the site; to others
+// it does not exist.
+func (c *Console) onSite(x *gin.Context) {
+	if c.House.State().SiteDocument(x.Param("site")) == nil || c.anywhere(actor(x), x.Param("site")) == 0 {
+		c.notFound(x)
+		x.Abort()
+	}
+}
+
+// anywhere gives what somebody may do anywhere on a site.
+func (c *Console) anywhere(a app.Actor, site string) access.Capabilities {
+	s := c.House.State()
+	caps := c.House.Can(a, site, "/")
+	for _, e := range s.SiteDocument(site).Team {
+		caps |= c.House.Can(a, site, e.Under)
+	}
+	return caps
+}
+
+// mayDoor lets only those on who may change who views the site.
+func (c *Console) mayDoor(x *gin.Context) {
+	if !c.House.Can(actor(x), x.Param("site"), "/").Has(access.ChangeDoor) {
+		c.refuse(x, http.StatusForbidden, "You may look at this site's door, not change it.")
+		x.Abort()
+	}
+}
+
+func (c *Console) notFound(x *gin.Context) {
+	c.refuse(x, http.StatusNotFound, "There is nothing at this address, or nothing that you have to do with.")
+}
+
+func (c *Console) refuse(x *gin.Context, status int, text string) {
+	p := c.page(x, "Not here")
+	p.Problem = text
+	c.show(x, status, "problem", p)
+}
+
+// fail answers an error of a use case.
+func (c *Console) fail(x *gin.Context, err error) {
+	switch {
+	case errors.Is(err, app.ErrNoSite):
+		c.notFound(x)
+	case errors.Is(err, app.ErrMayNot):
+		c.refuse(x, http.StatusForbidden, capital(err.Error())+".")
+	default:
+		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
+		c.refuse(x, http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
+	}
+}
+
+func remote(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
+}
+
+// page is what every view of the console shows around its own.
+type page struct {
+	Title    string
+	House    string
+	Me       string
+	Steward  bool
+	Here     string // the tab
+	Site     *siteHead
+	Standing standingWords
+	Tray     *trayView
+	Flash    string
+	Bad      bool
+	Problem  string
+	View     any
+}
+
+type siteHead struct {
+	Address, Title, Host, URL string
+	Live                      string // which edition is live, and what is not
+	MayDoor                   bool
+}
+
+func (c *Console) page(x *gin.Context, title string) *page {
+	p := &page{Title: title}
+	if s := c.House.State(); s != nil {
+		p.House = s.Policy.Document().House.Name
+	}
+	if a, ok := x.Get("actor"); ok {
+		me := a.(app.Actor)
+		p.Me = me.Name
+		person, known := c.House.State().Policy.PersonOf(me.Identity)
+		p.Steward = known && person.Steward
+	}
+	p.Flash = c.sessions.PopString(x.Request.Context(), "flash")
+	p.Bad = c.sessions.PopBool(x.Request.Context(), "bad")
+	return p
+}
+
+// flash is told on the next view.
+func (c *Console) flash(x *gin.Context, text string) {
+	c.sessions.Put(x.Request.Context(), "flash", text)
+}
+
+// complain is flash for what went wrong.
+func (c *Console) complain(x *gin.Context, text string) {
+	c.flash(x, text)
+	c.sessions.Put(x.Request.Context(), "bad", true)
+}
+
+func (c *Console) show(x *gin.Context, status int, name string, p any) {
+	t := c.templates[name]
+	x.Header("Content-Type", "text/html; charset=utf-8")
+	x.Status(status)
+	root := "layout"
+	if t.Lookup("fragment") != nil {
+		root = "fragment"
+	}
+	if err := t.ExecuteTemplate(x.Writer, root, p); err != nil {
+		panic(fmt.Errorf("showing %s: %w", name, err))
+	}
+}

@@ -1,0 +1,618 @@
+package console
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+)
+
+// doorURL is the address of a site's door with a page chosen ("" is the whole
+// site) and somebody walking in.
+func doorURL(site, path, as string, more ...string) string {
+	q := url.Values{}
+	if path != "" {
+		q.Set("page", path)
+	}
+	if as != "" && as != "stranger" {
+		q.Set("as", as)
+	}
+	for i := 0; i+1 < len(more); i += 2 {
+		q.Set(more[i], more[i+1])
+	}
+	u := "/sites/" + site + "/door"
+	if len(q) > 0 {
+		u += "?" + q.Encode()
+	}
+	return u
+}
+
+// planRow is a page of the floor plan.
+type planRow struct {
+	Title, URL, Note string
+	Depth            int
+	Window           window
+	Chosen, Changes  bool
+}
+
+// wayRow is one way of the door.
+type wayRow struct {
+	Key, Kind, Text, Sub, Window string
+	New, Gone                    bool
+	Edit                         string // where it is edited
+	Or                           bool
+}
+
+type startRow struct {
+	Name, Label string
+	On          bool
+	URL         string // where it asks for more first, or "" to do it at once
+}
+
+type chip struct {
+	Name, URL string
+	On        bool
+}
+
+// meetView is what somebody meets at the page chosen.
+type meetView struct {
+	Window             window
+	Path, Status, When string
+	Headline, Text     string
+	Why                []whyRow
+	Now                string // what they meet as long as the rehearsal is not applied, where that differs
+	NoIndex            bool
+	ForSearch          bool
+}
+
+type whyRow struct {
+	Window window
+	Text   string
+}
+
+type doorView struct {
+	Site, Page, PageTitle string
+	MayChange             bool
+	As                    string
+	Plan                  []planRow
+	Own                   bool // the page chosen has a door of its own
+	Whole                 bool // the whole site is chosen
+	Mode                  string
+	Hide                  bool
+	Starts                []startRow
+	Ways                  []wayRow
+	Kinds                 []kindRow
+	Else                  string
+	Form                  *wayForm
+	PassForm              *passForm
+	Passes                []passRow
+	Handout               *handout
+	Chips                 []chip
+	Find                  bool
+	Meet                  meetView
+	Here                  string // this view's own address
+}
+
+type kindRow struct{ Kind, Label, Text, URL string }
+
+// doorContext is what the parts of the door view are worked out from.
+type doorContext struct {
+	state  *app.State
+	now    *access.Site // as applied
+	then   *access.Site // as rehearsed, or the same
+	policy *access.Policy
+	tray   *app.Tray
+	site   string
+	page   string // "" is the whole site
+	as     string
+	at     access.Instant
+	words  app.Wording
+}
+
+func (d *doorContext) path() string { return cmp.Or(d.page, "/") }
+
+func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
+	s := c.House.State()
+	d := &doorContext{
+		state: s, site: x.Param("site"), as: cmp.Or(x.Query("as"), "stranger"),
+		at: access.At(c.House.Now()), policy: s.Policy,
+	}
+	d.now = s.SiteDocument(d.site)
+	d.then = d.now
+	if page := x.Query("page"); page != "" {
+		path, err := access.DocumentPath(page)
+		if err != nil {
+			return nil, app.ErrNoSite
+		}
+		d.page = path
+	}
+	tray, err := c.House.Tray(x.Request.Context(), actor(x), d.site)
+	if err != nil {
+		return nil, err
+	}
+	if tray != nil {
+		d.tray, d.then, d.policy = tray, tray.Draft, tray.Then
+	}
+	d.words = app.Wording{Document: s.Policy.Document(), Site: d.then, Zone: s.Zone}
+	return d, nil
+}
+
+// sitePage begins a view of a site: its band, with the standing sentence and
+// which edition is live.
+func (c *Console) sitePage(x *gin.Context, here string) *page {
+	s, address := c.House.State(), x.Param("site")
+	doc := s.SiteDocument(address)
+	p := c.page(x, here+" · "+cmp.Or(doc.Title, address))
+	p.Here = here
+	p.Site = &siteHead{Address: address, Title: cmp.Or(doc.Title, address), Host: c.SiteHost(address), URL: c.SiteURL(address)}
+	p.Site.MayDoor = c.House.Can(actor(x), address, "/").Has(access.ChangeDoor)
+	if e := s.Editions[address]; e != nil {
+		p.Site.Live = fmt.Sprintf("Edition %d is live", e.Number)
+		if n := s.Working[address].Changes; n > 0 {
+			p.Site.Live += " · " + count(n, "page", "pages") + " changed since"
+		}
+	} else {
+		p.Site.Live = "Nothing is live yet"
+	}
+	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+	p.Standing = siteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
+	return p
+}
+
+func (c *Console) door(x *gin.Context) {
+	c.showDoor(x, http.StatusOK, nil, nil)
+}
+
+// showDoor shows the door; wf and pf are forms to show again because something
+// in them was wrong.
+func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm) {
+	d, err := c.doorContext(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	p := c.sitePage(x, "Door")
+	v := &doorView{
+		Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "",
+		Here: doorURL(d.site, d.page, d.as), Find: x.Query("find") != "",
+	}
+	v.PageTitle = "the whole site"
+	if d.page != "" {
+		v.PageTitle = d.state.Title(d.site, d.page)
+	}
+	v.Plan = d.plan()
+	own, there := app.DoorAt(d.then, d.page)
+	v.Own, v.Mode, v.Hide = there, own.Mode, own.Hide
+	if v.Whole || v.Own {
+		v.Ways = d.ways(x.Query("edit"))
+		v.Else = d.elseWords()
+	}
+	if v.MayChange {
+		v.Starts = d.starts()
+		v.Kinds = d.kinds()
+		v.Form, v.PassForm = wf, pf
+		if v.Form == nil && v.PassForm == nil {
+			v.Form, v.PassForm = d.formAsked(x)
+		}
+		v.Passes = c.passRows(d)
+		v.Handout = c.takeHandout(x)
+	}
+	v.Chips, v.Meet = d.chips(), d.meet()
+	if d.tray != nil {
+		p.Tray = c.trayView(d.tray, d.state, v.Here)
+	}
+	p.View = v
+	c.show(x, status, "door", p)
+}
+
+// plan is the floor plan as somebody finds it once the rehearsal is applied.
+func (d *doorContext) plan() []planRow {
+	visitor := d.visitor(d.policy)
+	before := d.visitor(d.state.Policy)
+	looks := map[string]access.Look{}
+	for _, l := range d.policy.Site(d.site).FloorPlan(&visitor, d.at) {
+		looks[l.Path] = l
+	}
+	was := map[string]access.Decision{}
+	for _, l := range d.state.Policy.Site(d.site).FloorPlan(&before, d.at) {
+		was[l.Path] = l.Decision
+	}
+	row := func(path, title, page string, depth int) planRow {
+		l := looks[path]
+		r := planRow{
+			Title: title, URL: doorURL(d.site, page, d.as), Depth: min(depth, 3), Chosen: page == d.page,
+			Window: windowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
+		}
+		switch {
+		case page == "":
+		case l.Hidden:
+			r.Note = "hidden"
+		case l.Door == "also":
+			r.Note = "also"
+		case l.Door == "instead":
+			r.Note = "own door"
+		}
+		return r
+	}
+	root := looks["/"]
+	root.Decision = d.policy.Site(d.site).Decide("/", &visitor, d.at)
+	looks["/"] = root
+	was["/"] = d.state.Policy.Site(d.site).Decide("/", &before, d.at)
+	rows := []planRow{row("/", "The whole site", "", 0)}
+	paths := treeOrder(orderedPaths(d.state, d.then))
+	for path := range looks {
+		if !slices.Contains(paths, path) && looks[path].Door != "" {
+			paths = append(paths, path)
+		}
+	}
+	for _, path := range paths {
+		depth := 1
+		for _, other := range paths {
+			if other != "/" && other != path && access.Covers(other, path) {
+				depth++
+			}
+		}
+		rows = append(rows, row(path, d.state.Title(d.site, path), path, depth))
+	}
+	return rows
+}
+
+// treeOrder puts each page right after the page above it, and keeps the order
+// otherwise.
+func treeOrder(paths []string) []string {
+	var ordered []string
+	var add func(under string)
+	placed := map[string]bool{}
+	add = func(path string) {
+		if placed[path] {
+			return
+		}
+		placed[path] = true
+		ordered = append(ordered, path)
+		if path == "/" {
+			return
+		}
+		for _, p := range paths {
+			if p != path && access.Covers(path, p) {
+				add(p)
+			}
+		}
+	}
+	for _, p := range paths {
+		above := p
+		for _, other := range paths {
+			if other != "/" && other != p && access.Covers(other, above) {
+				above = other
+			}
+		}
+		if above == p {
+			add(p)
+		}
+	}
+	for _, p := range paths {
+		add(p)
+	}
+	return ordered
+}
+
+// visitor is who walks in, for one of the two policies.
+func (d *doorContext) visitor(p *access.Policy) access.Visitor {
+	who := d.as
+	if who == "search" {
+		who = "stranger"
+	}
+	v, ok := p.Observer(who)
+	if !ok {
+		return access.Visitor{}
+	}
+	return v
+}
+
+// wayKey names a way of a door in a form: its contents, so that a door that was
+// changed meanwhile is noticed.
+func wayKey(w access.Way) string {
+	text, err := access.PartJSON(w)
+	if err != nil {
+		panic(err) // parts of a document always write
+	}
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:6])
+}
+
+func (d *doorContext) ways(editing string) []wayRow {
+	now, _ := app.DoorAt(d.now, d.page)
+	then, _ := app.DoorAt(d.then, d.page)
+	have := map[string]int{}
+	for _, w := range now.Ways {
+		have[wayKey(w)]++
+	}
+	var rows []wayRow
+	for _, w := range then.Ways {
+		key := wayKey(w)
+		row := d.wayRow(w, key)
+		if have[key] > 0 {
+			have[key]--
+		} else {
+			row.New = true
+		}
+		if key == editing {
+			row.Edit = ""
+		}
+		rows = append(rows, row)
+	}
+	nowWords := d.words
+	nowWords.Site = d.now
+	for _, w := range now.Ways {
+		if key := wayKey(w); have[key] > 0 {
+			have[key]--
+			row := wayRow{Key: key, Kind: app.KindLabel(w.Way), Text: nowWords.Way(w), Sub: "no longer lets anybody in once this is applied", Gone: true}
+			rows = append(rows, row)
+		}
+	}
+	for i := range rows {
+		rows[i].Or = i > 0
+	}
+	return rows
+}
+
+func (d *doorContext) wayRow(w access.Way, key string) wayRow {
+	row := wayRow{
+		Key: key, Kind: app.KindLabel(w.Way), Text: d.words.Way(w), Window: d.words.Window(w.From, w.Until),
+		Edit: doorURL(d.site, d.page, d.as, "edit", key),
+	}
+	switch w.Way {
+	case "anyone":
+		row.Sub = "no sign-in, no password"
+	case "signed-in":
+		row.Sub = "with any account, from anywhere"
+	case "domain", "groups", "members", "people":
+		row.Sub = d.peopleOf(w)
+	case "pass":
+		row.Sub, row.Window = d.passWords(w), d.passWindow(w)
+	case "link":
+		row.Sub = "whoever has the link is let in"
+	case "network":
+		row.Sub = "by their network address, without a further step"
+	}
+	if !w.From.IsZero() && d.at.Before(w.From) {
+		row.Sub += " · not open yet"
+	} else if !w.Until.IsZero() && !d.at.Before(w.Until) {
+		row.Sub += " · has ended"
+	}
+	return row
+}
+
+// peopleOf says how many people a way lets in today: the core counts them.
+func (d *doorContext) peopleOf(w access.Way) string {
+	n := d.policy.Site(d.site).CountWay(w, d.at)
+	switch w.Way {
+	case "domain":
+		return count(n, "person", "people") + " today; new accounts are let in on their own"
+	case "people":
+		if outside := len(w.People) - n; outside > 0 {
+			return count(n, "person", "people") + " of the house and " + count(outside, "address", "addresses") + " from outside"
+		}
+		return count(n, "person", "people") + " of the house"
+	}
+	return count(n, "person", "people") + " today"
+}
+
+func (d *doorContext) passesOf(w access.Way) []access.Pass {
+	var list []access.Pass
+	for _, p := range d.then.Passes {
+		if w.Passes == nil || slices.Contains(w.Passes, p.ID) {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
+func (d *doorContext) passWords(w access.Way) string {
+	uses, weak := 0, false
+	for _, p := range d.passesOf(w) {
+		secret := d.state.Passes[d.site][p.ID]
+		uses += secret.Uses
+		weak = weak || secret.Weak
+		if d.tray != nil && d.tray.Secrets[p.ID].Weak {
+			weak = true
+		}
+	}
+	text := "not used yet"
+	if uses > 0 {
+		text = "used " + count(uses, "time", "times")
+	}
+	if weak {
+		text += " · weak"
+	}
+	return text
+}
+
+// passWindow is the way's window, or its only pass's.
+func (d *doorContext) passWindow(w access.Way) string {
+	if passes := d.passesOf(w); len(passes) == 1 && w.From.IsZero() && w.Until.IsZero() {
+		if passes[0].Revoked {
+			return "revoked"
+		}
+		return d.words.Window(passes[0].From, passes[0].Until)
+	}
+	return d.words.Window(w.From, w.Until)
+}
+
+// elseWords says what everybody else meets at this door.
+func (d *doorContext) elseWords() string {
+	decision := d.policy.Site(d.site).Decide(d.path(), &access.Visitor{}, d.at)
+	switch decision.Outcome {
+	case access.Open:
+		return ""
+	case access.Missing, access.Absent:
+		return "a page that says nothing is here"
+	case access.Held:
+		return "the holding page"
+	case access.Gone:
+		return "a page that says the site is taken down"
+	}
+	return doorWords(decision.Offers)
+}
+
+func doorWords(o access.Offers) string {
+	var parts []string
+	if o&access.OfferSignIn != 0 {
+		parts = append(parts, "to sign in")
+	}
+	if o&access.OfferJoin != 0 {
+		parts = append(parts, "to join")
+	}
+	if o&access.OfferPassword != 0 {
+		parts = append(parts, "for a password")
+	}
+	if len(parts) == 0 {
+		return "a page that turns them away"
+	}
+	return "a page that asks them " + strings.Join(parts, " or ")
+}
+
+// starts are the ways to begin a door: what most doors are.
+func (d *doorContext) starts() []startRow {
+	own, there := app.DoorAt(d.then, d.page)
+	kind := ""
+	if there {
+		kind = startOf(own.Ways)
+	}
+	rows := []startRow{{Name: "private", Label: "Private"}, {Name: "password", Label: "Password"}}
+	if len(d.state.Policy.Document().House.Domains) > 0 {
+		rows = append(rows, startRow{Name: "domain", Label: "Domain"})
+	}
+	if d.now.SignUp.Mode != "closed" || len(d.now.Members) > 0 {
+		rows = append(rows, startRow{Name: "members", Label: "Members"})
+	}
+	rows = append(rows, startRow{Name: "public", Label: "Public"})
+	for i := range rows {
+		rows[i].On = rows[i].Name == kind
+		if rows[i].Name == "password" {
+			rows[i].URL = doorURL(d.site, d.page, d.as, "pass", "start")
+		}
+	}
+	return rows
+}
+
+// startOf tells which beginning a door still is.
+func startOf(ways []access.Way) string {
+	if len(ways) == 0 {
+		return "private"
+	}
+	kind := ways[0].Way
+	for _, w := range ways {
+		if w.Way != kind {
+			return ""
+		}
+	}
+	return map[string]string{"anyone": "public", "pass": "password", "domain": "domain", "members": "members"}[kind]
+}
+
+func (d *doorContext) kinds() []kindRow {
+	rows := []kindRow{
+		{Kind: "domain", Text: "anyone signed in at a domain"},
+		{Kind: "people", Text: "people named one by one"},
+		{Kind: "groups", Text: "a group of the house"},
+		{Kind: "members", Text: "members of this site"},
+		{Kind: "signed-in", Text: "anyone with an account"},
+		{Kind: "network", Text: "an address range, as of an office"},
+		{Kind: "anyone", Text: "no step at all"},
+	}
+	for i := range rows {
+		rows[i].Label = app.KindLabel(rows[i].Kind)
+		rows[i].URL = doorURL(d.site, d.page, d.as, "add", rows[i].Kind)
+	}
+	return slices.Insert(rows, 4, kindRow{"pass", app.KindLabel("pass"), "a password to hand out", doorURL(d.site, d.page, d.as, "pass", "add")})
+}
+
+// chips are whom one can walk in as at once.
+func (d *doorContext) chips() []chip {
+	chosen := []string{"stranger"}
+	for _, who := range d.policy.Observers(d.site) {
+		if kind, name, _ := strings.Cut(who, ":"); kind == "pass" || kind == "link" || kind == "domain" && slices.Contains(d.state.Policy.Document().House.Domains, name) {
+			chosen = append(chosen, who)
+		}
+	}
+	chosen = append(chosen, "search")
+	if !slices.Contains(chosen, d.as) {
+		chosen = append(chosen, d.as)
+	}
+	var chips []chip
+	for _, who := range chosen {
+		chips = append(chips, chip{observerName(who, d.words), doorURL(d.site, d.page, who), who == d.as})
+	}
+	return chips
+}
+
+// meet works out what whoever walks in meets at the page chosen, once the
+// rehearsal is applied.
+func (d *doorContext) meet() meetView {
+	visitor, before := d.visitor(d.policy), d.visitor(d.state.Policy)
+	decision, steps := d.policy.Explain(d.site, d.path(), &visitor, d.at)
+	was := d.state.Policy.Site(d.site).Decide(d.path(), &before, d.at)
+	m := meetView{
+		Window: windowOf(decision), Path: d.path(), Status: fmt.Sprint(decision.Status()), When: "now",
+		NoIndex: d.policy.Site(d.site).NoIndex(d.path(), d.at), ForSearch: d.as == "search",
+	}
+	if d.tray != nil {
+		m.When = "once applied"
+		if was.Outcome != decision.Outcome {
+			m.Now = "Now, before it is applied: " + strings.ToLower(meetHeadline(was, d)) + "."
+		}
+	}
+	m.Headline, m.Text = meetHeadline(decision, d), meetText(decision, d)
+	for _, step := range steps {
+		symbol := map[access.Sign]window{
+			access.SignLit: {"open", "lets through"}, access.SignStep: {"step", "opens after a step"}, access.SignShut: {"shut", "turns away"},
+			access.SignHidden: {"hidden", "looks as if it did not exist"}, access.SignHeld: {"held", "a holding page"}, access.SignPlain: {"plain", ""},
+		}[step.Sign]
+		m.Why = append(m.Why, whyRow{symbol, step.Text})
+	}
+	return m
+}
+
+func meetHeadline(d access.Decision, c *doorContext) string {
+	switch d.Outcome {
+	case access.Open:
+		return "The page opens"
+	case access.Held:
+		if d.Soon {
+			return "The coming soon page"
+		}
+		return "The maintenance page"
+	case access.Challenge:
+		return "A page that asks them " + strings.TrimPrefix(doorWords(d.Offers), "a page that asks them ")
+	case access.Pending:
+		return "Their request is waiting"
+	case access.Missing:
+		return "There is no such page"
+	case access.Absent:
+		return "There is nothing at this address"
+	case access.Gone:
+		return "The site is taken down"
+	}
+	return "This page is not for them"
+}
+
+func meetText(d access.Decision, c *doorContext) string {
+	title := cmp.Or(c.then.Title, c.site)
+	switch d.Outcome {
+	case access.Open:
+		return c.state.Title(c.site, c.path()) + ", as it is live."
+	case access.Challenge:
+		return title + " is for the people it is meant for."
+	case access.Missing, access.Absent:
+		return "Nothing shows that there could be something."
+	}
+	return ""
+}

@@ -1,0 +1,375 @@
+package console
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// wayForm adds or changes one way of a door.
+type wayForm struct {
+	form
+	Kind, Label, Key string
+	Groups           []choice
+	Passes           []choice
+	YourAddress      string
+	Back             string
+}
+
+type choice struct {
+	ID, Name string
+	On       bool
+}
+
+// formAsked gives the form that the address of the view asks for, if any.
+func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
+	if kind := x.Query("add"); app.KindLabel(kind) != "" && kind != "pass" && kind != "link" {
+		f := d.wayForm(access.Way{Way: kind}, "")
+		if kind == "domain" {
+			f.Values["list"] = strings.Join(d.state.Policy.Document().House.Domains, "\n")
+		}
+		f.YourAddress = remote(x.Request)
+		return f, nil
+	}
+	if key := x.Query("edit"); key != "" {
+		own, _ := app.DoorAt(d.then, d.page)
+		if i := slices.IndexFunc(own.Ways, func(w access.Way) bool { return wayKey(w) == key }); i >= 0 {
+			f := d.wayForm(own.Ways[i], key)
+			f.YourAddress = remote(x.Request)
+			return f, nil
+		}
+	}
+	if pass := x.Query("pass"); pass != "" {
+		return nil, d.passForm(pass)
+	}
+	return nil, nil
+}
+
+func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
+	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: app.KindLabel(w.Way), Key: key, Back: doorURL(d.site, d.page, d.as)}
+	f.Values["from"], f.Values["until"] = d.local(w.From), d.local(w.Until)
+	switch w.Way {
+	case "domain":
+		f.Values["list"] = strings.Join(w.Domains, "\n")
+	case "network":
+		f.Values["list"] = strings.Join(w.Networks, "\n")
+	case "people":
+		var lines []string
+		for _, who := range w.People {
+			lines = append(lines, d.words.Person(who))
+		}
+		f.Values["list"] = strings.Join(lines, "\n")
+	}
+	for _, g := range d.state.Policy.Document().Groups {
+		f.Groups = append(f.Groups, choice{g.ID, d.words.Group(g.ID), slices.Contains(w.Groups, g.ID)})
+	}
+	for _, p := range d.then.Passes {
+		f.Passes = append(f.Passes, choice{p.ID, d.words.Pass(p.ID), w.Passes == nil || slices.Contains(w.Passes, p.ID)})
+	}
+	return f
+}
+
+const localTime = "2006-01-02T15:04"
+
+// local writes an instant for a field, in the house's zone.
+func (d *doorContext) local(i access.Instant) string {
+	if i.IsZero() {
+		return ""
+	}
+	return i.Time().In(d.state.Zone).Format(localTime)
+}
+
+// window reads the two dates of a form.
+func (f *form) window(zone *time.Location) (from, until access.Instant) {
+	read := func(field string) access.Instant {
+		if f.Values[field] == "" {
+			return access.Instant{}
+		}
+		t, err := time.ParseInLocation(localTime, f.Values[field], zone)
+		if err != nil {
+			f.Wrong[field] = "This is no date and time as in 2026-12-12T20:00."
+			return access.Instant{}
+		}
+		return access.At(t)
+	}
+	from, until = read("from"), read("until")
+	if !from.IsZero() && !until.IsZero() && !from.Before(until) {
+		f.Wrong["until"] = "It would end before it begins."
+	}
+	return from, until
+}
+
+func words(text string) []string {
+	return strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;\n\r\t", r) })
+}
+
+// readWay reads a way from its form; what is wrong is noted at its field.
+func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
+	w := access.Way{Way: f.Kind}
+	w.From, w.Until = f.window(s.Zone)
+	list := f.Values["list"]
+	switch f.Kind {
+	case "domain":
+		w.Domains = words(list)
+		for _, d := range w.Domains {
+			if _, err := access.ParseDomainPattern(d); err != nil {
+				f.Wrong["list"] = fmt.Sprintf("“%s” is %v.", d, err)
+			}
+		}
+		if len(w.Domains) == 0 {
+			f.Wrong["list"] = "Name at least one domain."
+		}
+	case "network":
+		for _, n := range words(list) {
+			if ip, err := access.ParseIP(n); err == nil {
+				n = fmt.Sprintf("%s/%d", ip, ip.BitLen())
+			}
+			if _, err := access.ParseNetwork(n); err != nil {
+				f.Wrong["list"] = fmt.Sprintf("“%s”: %v.", n, err)
+			}
+			w.Networks = append(w.Networks, n)
+		}
+		if len(w.Networks) == 0 {
+			f.Wrong["list"] = "Name at least one network or address."
+		}
+	case "people":
+		guests := app.ReadGuests(list, s.Policy.Document())
+		w.People = guests.People
+		if len(guests.Problems) > 0 {
+			f.Wrong["list"] = strings.Join(guests.Problems, " ")
+		} else if len(guests.People) == 0 {
+			f.Wrong["list"] = "Name at least one person or address."
+		}
+	case "groups":
+		w.Groups = x.PostFormArray("group")
+		if len(w.Groups) == 0 {
+			f.Wrong["list"] = "Choose at least one group."
+		}
+	case "pass":
+		w.Passes = x.PostFormArray("pass")
+		if len(w.Passes) == 0 {
+			f.Wrong["list"] = "Choose at least one pass."
+		}
+	}
+	return w
+}
+
+// back leads to the door that a form was sent from.
+func (c *Console) back(x *gin.Context) {
+	x.Redirect(http.StatusSeeOther, doorURL(x.Param("site"), x.PostForm("page"), x.PostForm("as")))
+}
+
+// again shows the door with a form whose fields were wrong. The page and who
+// walks in are told by the form, as the address would.
+func (c *Console) again(x *gin.Context, wf *wayForm, pf *passForm) {
+	x.Request.URL.RawQuery = url.Values{"page": {x.PostForm("page")}, "as": {x.PostForm("as")}}.Encode()
+	c.showDoor(x, http.StatusUnprocessableEntity, wf, pf)
+}
+
+// rehearse changes the draft, says what is wrong if anything is, and leads back.
+func (c *Console) rehearse(x *gin.Context, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
+	err := c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), change)
+	var problems access.Problems
+	switch {
+	case errors.As(err, &problems):
+		c.complain(x, "That does not go together: "+problems.Error())
+	case errors.Is(err, errMoved):
+		c.complain(x, capital(errMoved.Error())+".")
+	case err != nil:
+		c.fail(x, err)
+		return
+	}
+	c.back(x)
+}
+
+var errMoved = errors.New("this way in was changed meanwhile: look again, then try again")
+
+// setWays puts the ways of a door into a draft; "" is the site's own door.
+func setWays(draft *access.Site, path string, ways []access.Way) {
+	if path == "" {
+		draft.Door.Ways = ways
+		return
+	}
+	for i := range draft.Doors {
+		if draft.Doors[i].Path == path {
+			draft.Doors[i].Ways = ways
+			return
+		}
+	}
+	draft.Doors = append(draft.Doors, access.PageDoor{Path: path, Mode: "also", Ways: ways})
+}
+
+func (c *Console) doStart(x *gin.Context) {
+	path := x.PostForm("page")
+	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		_, there := app.DoorAt(draft, path)
+		switch x.PostForm("start") {
+		case "private":
+			setWays(draft, path, nil)
+		case "domain":
+			setWays(draft, path, []access.Way{{Way: "domain", Domains: c.House.State().Policy.Document().House.Domains}})
+		case "members":
+			setWays(draft, path, []access.Way{{Way: "members"}})
+		case "public":
+			setWays(draft, path, []access.Way{{Way: "anyone"}})
+			if !there { // as well as the doors above it would change nothing
+				draft.Doors[len(draft.Doors)-1].Mode = "instead"
+			}
+		}
+		return nil
+	})
+}
+
+func (c *Console) doAdd(x *gin.Context) { c.saveWay(x, "") }
+
+func (c *Console) doChange(x *gin.Context) { c.saveWay(x, x.PostForm("key")) }
+
+func (c *Console) saveWay(x *gin.Context, key string) {
+	s, path := c.House.State(), x.PostForm("page")
+	f := &wayForm{form: typed(x, "list", "from", "until"), Kind: x.PostForm("kind"), Key: key, YourAddress: remote(x.Request)}
+	f.Label = app.KindLabel(f.Kind)
+	f.Back = doorURL(x.Param("site"), path, x.PostForm("as"))
+	w := f.readWay(x, s)
+	if len(f.Wrong) > 0 {
+		for _, g := range s.Policy.Document().Groups {
+			f.Groups = append(f.Groups, choice{g.ID, g.Name, slices.Contains(w.Groups, g.ID)})
+		}
+		for _, p := range s.SiteDocument(x.Param("site")).Passes {
+			f.Passes = append(f.Passes, choice{p.ID, p.Label, slices.Contains(w.Passes, p.ID)})
+		}
+		c.again(x, f, nil)
+		return
+	}
+	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		own, _ := app.DoorAt(draft, path)
+		ways := slices.Clone(own.Ways)
+		if key == "" {
+			setWays(draft, path, append(ways, w))
+			return nil
+		}
+		i := slices.IndexFunc(ways, func(old access.Way) bool { return wayKey(old) == key })
+		if i < 0 {
+			return errMoved
+		}
+		ways[i] = w
+		setWays(draft, path, ways)
+		return nil
+	})
+}
+
+func (c *Console) doRemove(x *gin.Context) {
+	path := x.PostForm("page")
+	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		own, _ := app.DoorAt(draft, path)
+		i := slices.IndexFunc(own.Ways, func(w access.Way) bool { return wayKey(w) == x.PostForm("key") })
+		if i < 0 {
+			return errMoved
+		}
+		setWays(draft, path, slices.Delete(slices.Clone(own.Ways), i, i+1))
+		return nil
+	})
+}
+
+// doOwnDoor gives a page a door of its own, or takes it away.
+func (c *Console) doOwnDoor(x *gin.Context) {
+	path := x.PostForm("page")
+	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		draft.Doors = slices.DeleteFunc(draft.Doors, func(d access.PageDoor) bool { return d.Path == path })
+		if mode := x.PostForm("mode"); path != "" && (mode == "also" || mode == "instead") {
+			draft.Doors = append(draft.Doors, access.PageDoor{Path: path, Mode: mode})
+		}
+		return nil
+	})
+}
+
+// doSettings sets how a door counts and whether it is hidden.
+func (c *Console) doSettings(x *gin.Context) {
+	path, mode := x.PostForm("page"), x.PostForm("mode")
+	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		hide := x.PostForm("hide") == "yes"
+		if path == "" {
+			draft.Door.Hide = hide
+			return nil
+		}
+		for i := range draft.Doors {
+			if draft.Doors[i].Path == path {
+				draft.Doors[i].Hide = hide
+				if mode == "also" || mode == "instead" {
+					draft.Doors[i].Mode = mode
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// doApply applies the rehearsal now.
+func (c *Console) doApply(x *gin.Context) {
+	err := c.House.Apply(x.Request.Context(), actor(x), x.Param("site"))
+	var problems access.Problems
+	switch {
+	case errors.Is(err, app.ErrClash):
+		c.complain(x, "Somebody else changed the same door meanwhile, and your rehearsal now goes on from theirs. Look at the tray again, then apply.")
+	case errors.Is(err, app.ErrNothing):
+		c.flash(x, "There was nothing to apply.")
+	case errors.As(err, &problems):
+		c.complain(x, "This cannot be applied as it is: "+problems.Error())
+	case err != nil:
+		c.fail(x, err)
+		return
+	default:
+		c.flash(x, "Applied. It holds from the next request on.")
+	}
+	c.back(x)
+}
+
+// strength judges a password as it is typed.
+func (c *Console) strength(x *gin.Context) {
+	c.show(x, http.StatusOK, "strength", strengthView(x.Query("password"), x.Query("near")))
+}
+
+type meter struct {
+	Words string
+	Full  []bool
+	Weak  bool
+}
+
+func strengthView(password string, near ...string) meter {
+	if password == "" {
+		return meter{}
+	}
+	s := identity.StrengthOf(password, near...)
+	m := meter{Words: capital(s.Words), Weak: s.Score < 3}
+	for i := range 4 {
+		m.Full = append(m.Full, i < s.Score)
+	}
+	return m
+}
+
+type personHit struct{ ID, Name, Address, URL string }
+
+// findPeople finds people of the house to walk in as.
+func (c *Console) findPeople(x *gin.Context) {
+	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
+	var hits []personHit
+	for _, p := range c.House.State().Policy.Document().People {
+		if want != "" && strings.Contains(strings.ToLower(p.Name+" "+p.Address), want) {
+			hits = append(hits, personHit{p.ID, p.Name, p.Address, doorURL(x.Param("site"), x.Query("page"), "person:"+p.ID)})
+		}
+		if len(hits) == 8 {
+			break
+		}
+	}
+	c.show(x, http.StatusOK, "people-hits", hits)
+}

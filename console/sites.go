@@ -1,0 +1,241 @@
+package console
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+type siteRow struct {
+	Address, Title, Host string
+	Lead, Sub            string
+	Windows              []window
+	Edition, Listing     string
+}
+
+func (c *Console) sites(x *gin.Context) {
+	s, me := c.House.State(), actor(x)
+	at := access.At(c.House.Now())
+	var rows []siteRow
+	open := 0
+	for _, doc := range s.Policy.Document().Sites {
+		if c.anywhere(me, doc.Address) == 0 {
+			continue
+		}
+		st := s.Policy.Standing(doc.Address, at)
+		if st.Stranger.Outcome == access.Open {
+			open++
+		}
+		rows = append(rows, c.siteRow(s, doc, st, at))
+	}
+	p := c.page(x, "Sites")
+	p.Here, p.View = "Sites", rows
+	if len(rows) > 0 {
+		noun := "sites"
+		if len(rows) == 1 {
+			noun = "site"
+		}
+		p.Standing.Lit = fmt.Sprintf("%d of %d %s", open, len(rows), noun)
+		if open == 0 {
+			p.Standing.Lit, p.Standing.Rest = "", "None of "+count(len(rows), "site", "sites")+" can be viewed by anyone."
+		} else {
+			p.Standing.Rest = " can be viewed by anyone."
+		}
+		p.Standing.Quiet = c.nextChange(s, rows, at)
+	} else {
+		p.Standing.Rest = "There is no site yet."
+	}
+	c.show(x, http.StatusOK, "sites", p)
+}
+
+func (c *Console) siteRow(s *app.State, doc *access.Site, st access.Standing, at access.Instant) siteRow {
+	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+	row := siteRow{Address: doc.Address, Title: cmp.Or(doc.Title, doc.Address), Host: c.SiteHost(doc.Address), Listing: "Kept from search engines"}
+	if st.Listed {
+		row.Listing = "Found by search engines"
+	}
+	looks := s.Policy.Site(doc.Address).FloorPlan(&access.Visitor{}, at)
+	for _, path := range orderedPaths(s, doc) {
+		if i := slices.IndexFunc(looks, func(l access.Look) bool { return l.Path == path }); i >= 0 {
+			row.Windows = append(row.Windows, windowOf(looks[i].Decision))
+		}
+	}
+	if st.State == "draft" {
+		row.Windows = nil
+		for range s.Working[doc.Address].Order {
+			row.Windows = append(row.Windows, window{"hidden", "not published"})
+		}
+	}
+	if e := s.Editions[doc.Address]; e != nil {
+		row.Edition = fmt.Sprintf("Edition %d", e.Number)
+		if n := s.Working[doc.Address].Changes; n > 0 {
+			row.Edition += " · " + count(n, "change", "changes")
+		}
+	} else {
+		row.Edition, row.Listing = "Working copy", ""
+	}
+	openPages := 0
+	for _, l := range looks {
+		if l.Decision.Outcome == access.Open {
+			openPages++
+		}
+	}
+	pages := len(doc.Pages)
+	switch {
+	case st.State == "draft":
+		row.Lead, row.Sub = "Not published yet", count(st.Previewers, "person", "people")+" can see the working copy"
+	case st.State == "down":
+		row.Lead, row.Sub = "Taken down", "visitors find nothing here"
+		if st.SayGone {
+			row.Sub = "visitors are told so"
+		}
+	case st.Holding:
+		row.Lead = "Maintenance page"
+		if st.Soon {
+			row.Lead = "Coming soon page"
+		}
+		if !st.HoldUntil.IsZero() {
+			row.Lead += " until " + w.When(st.HoldUntil)
+		}
+		row.Sub = "the team" + keysToo(st) + " walk past it"
+	case st.Stranger.Outcome == access.Open:
+		row.Lead, row.Sub = "Anyone can view it", count(pages, "page", "pages")
+		if openPages < pages {
+			row.Sub += fmt.Sprintf("; %d with a door of their own", pages-openPages)
+		}
+	default:
+		row.Lead, row.Sub = viewers(st), "strangers "+meets(st.Stranger)
+	}
+	return row
+}
+
+// orderedPaths lists a site's pages in the order of the working copy, then the
+// others by path.
+func orderedPaths(s *app.State, doc *access.Site) []string {
+	live := map[string]bool{}
+	for _, p := range doc.Pages {
+		live[p.Path] = true
+	}
+	var order, rest []string
+	for _, path := range s.Working[doc.Address].Order {
+		if live[path] {
+			order = append(order, path)
+			delete(live, path)
+		}
+	}
+	for path := range live {
+		rest = append(rest, path)
+	}
+	slices.Sort(rest)
+	return append(order, rest...)
+}
+
+// nextChange tells what changes next by the passing of time on the sites shown.
+func (c *Console) nextChange(s *app.State, rows []siteRow, at access.Instant) string {
+	var soonest access.Instant
+	site := ""
+	for _, row := range rows {
+		if next := s.Policy.Site(row.Address).Instants(at); len(next) > 0 && (soonest.IsZero() || next[0].Before(soonest)) {
+			soonest, site = next[0], row.Title
+		}
+	}
+	if site == "" {
+		return "Nothing changes by itself."
+	}
+	return fmt.Sprintf("Next change: %s, at %s.", soonWords(soonest.Time().In(s.Zone), at.Time().In(s.Zone)), site)
+}
+
+func soonWords(t, now time.Time) string {
+	switch days := daysBetween(now, t); {
+	case days == 0:
+		return "today " + t.Format("15:04")
+	case days == 1:
+		return "tomorrow " + t.Format("15:04")
+	}
+	return app.Moment(t)
+}
+
+func daysBetween(a, b time.Time) int {
+	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
+	return int(day(b).Sub(day(a)).Hours() / 24)
+}
+
+type jumpHit struct{ Name, Sub, URL string }
+
+// jump finds sites and pages by their names.
+func (c *Console) jump(x *gin.Context) {
+	s, me := c.House.State(), actor(x)
+	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
+	var hits []jumpHit
+	for _, doc := range s.Policy.Document().Sites {
+		if want == "" || c.anywhere(me, doc.Address) == 0 {
+			continue
+		}
+		if strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want) {
+			hits = append(hits, jumpHit{doc.Title, "site", "/sites/" + doc.Address})
+		}
+		for _, path := range orderedPaths(s, doc) {
+			title := s.Title(doc.Address, path)
+			if strings.Contains(strings.ToLower(title+" "+path), want) {
+				hits = append(hits, jumpHit{title, "page of " + doc.Title, doorURL(doc.Address, path, "")})
+			}
+		}
+	}
+	c.show(x, http.StatusOK, "hits", hits[:min(len(hits), 12)])
+}
+
+type ledgerRow struct{ When, Who, Site, What string }
+
+func (c *Console) ledger(x *gin.Context) {
+	p := c.page(x, "Ledger")
+	if !p.Steward {
+		c.notFound(x)
+		return
+	}
+	p.Here = "Ledger"
+	p.Standing.Rest = "Every change to access, with who made it and when."
+	c.showLedger(x, p, "")
+}
+
+func (c *Console) siteLedger(x *gin.Context) {
+	if !c.House.Can(actor(x), x.Param("site"), "/").Has(access.ChangeDoor) {
+		c.notFound(x)
+		return
+	}
+	p := c.sitePage(x, "Ledger")
+	c.showLedger(x, p, x.Param("site"))
+}
+
+func (c *Console) showLedger(x *gin.Context, p *page, site string) {
+	entries, err := store.Ledger(x.Request.Context(), c.House.DB, site, 200)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	s := c.House.State()
+	var rows []ledgerRow
+	for _, e := range entries {
+		row := ledgerRow{Who: e.Who, What: e.What}
+		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
+			row.When = app.Moment(at.In(s.Zone))
+		}
+		if a, err := access.ParseAddress(e.Who); err == nil {
+			row.Who = c.House.Actor(a).Name
+		}
+		if doc := s.SiteDocument(e.Site); doc != nil {
+			row.Site = doc.Title
+		}
+		rows = append(rows, row)
+	}
+	p.View = rows
+	c.show(x, http.StatusOK, "ledger", p)
+}

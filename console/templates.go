@@ -1,0 +1,45 @@
+package console
+
+import (
+	"html/template"
+	"io/fs"
+	"path"
+	"strings"
+
+	"velada/look"
+)
+
+// parseTemplates gives each view its own set: the shared parts and itself.
+func parseTemplates() map[string]*template.Template {
+	shared := template.Must(template.New("").Funcs(template.FuncMap{
+		"asset":  func(name string) string { return look.URL("/look/", name) },
+		"sprite": look.Sprite,
+		"window": windowSymbol,
+		"count":  count,
+	}).ParseFS(templateFiles, "templates/shared/*.html"))
+	views := map[string]*template.Template{}
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		panic(err) // the pattern is right
+	}
+	for _, name := range names {
+		view := template.Must(template.Must(shared.Clone()).ParseFS(templateFiles, name))
+		views[strings.TrimSuffix(path.Base(name), ".html")] = view
+	}
+	return views
+}
+
+// window is how a page looks from outside.
+type window struct{ Symbol, Text string }
+
+// windowSymbol draws a window, with a text for those who cannot see it.
+func windowSymbol(w window) template.HTML {
+	return template.HTML(`<svg class="win" role="img" aria-label="` + template.HTMLEscapeString(w.Text) + `"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
+}
+
+func capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}

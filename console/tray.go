@@ -1,0 +1,186 @@
+package console
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+)
+
+// trayView is the rehearsal at the foot of a site's views.
+type trayView struct {
+	Site      string
+	Changes   []app.Change
+	Clashes   []app.Change
+	Problem   string
+	Figures   []figure
+	Gain      []string // names
+	Lose      []string
+	Pages     []string
+	Observers []string
+	Search    []string
+	Broken    []string
+	Back      string
+}
+
+// figure is one number of the tray; Seen marks what more people can see.
+type figure struct {
+	Number, Text string
+	Seen         bool
+}
+
+const mostNames = 40
+
+func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
+	w := app.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
+	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back}
+	if t.Problem != nil {
+		v.Problem = "This cannot be applied as it is: " + t.Problem.Error()
+		return v
+	}
+	sum := t.Impact
+	v.Figures = []figure{
+		peopleFigure("+", sum.Gain, "gain", "gains"),
+		peopleFigure("−", sum.Lose, "lose", "loses"),
+	}
+	for _, f := range keyFigures(sum) {
+		v.Figures = append(v.Figures, f)
+	}
+	v.Figures = append(v.Figures, strangerFigure(sum))
+	if n := len(sum.NewlyListed); n > 0 {
+		v.Figures = append(v.Figures, figure{fmt.Sprintf("+%d", n), "listed by search engines", true})
+	} else if n := len(sum.NoLongerListed); n > 0 {
+		v.Figures = append(v.Figures, figure{fmt.Sprintf("−%d", n), "no longer listed by search engines", false})
+	}
+	if sum.Promises > 0 {
+		v.Figures = append(v.Figures, figure{fmt.Sprintf("%d of %d", sum.Kept, sum.Promises), "promises kept", false})
+	}
+	v.Gain, v.Lose = names(sum.Gain.People, w), names(sum.Lose.People, w)
+	for _, o := range sum.Observers {
+		v.Observers = append(v.Observers, observerReach(o, w))
+	}
+	for _, path := range sum.NewlyListed {
+		v.Search = append(v.Search, "may list "+path)
+	}
+	for _, path := range sum.NoLongerListed {
+		v.Search = append(v.Search, "no longer list "+path)
+	}
+	for _, site := range sum.Full.Sites {
+		for _, p := range site.Pages {
+			v.Pages = append(v.Pages, s.Title(site.Site, p.Path)+" ("+p.Path+")")
+		}
+	}
+	for _, b := range sum.Broken {
+		v.Broken = append(v.Broken, promiseWords(b, w))
+	}
+	return v
+}
+
+func peopleFigure(sign string, r app.Reach, verb, verbs string) figure {
+	n := r.People.Count()
+	switch n {
+	case 0:
+		return figure{"0", "people " + verb, false}
+	case 1:
+		return figure{sign + "1", "person " + verbs + " " + count(r.Pages, "page", "pages"), sign == "+"}
+	}
+	return figure{fmt.Sprintf("%s%d", sign, n), "people " + verb + " " + count(r.Pages, "page", "pages"), sign == "+"}
+}
+
+// keyFigures counts the passes and links that open more or fewer pages.
+func keyFigures(sum app.Summary) (list []figure) {
+	for _, kind := range []string{"pass", "link"} {
+		opens, shuts := 0, 0
+		for _, o := range sum.Observers {
+			if !strings.HasPrefix(o.Who, kind+":") {
+				continue
+			}
+			if o.Gains > 0 {
+				opens++
+			}
+			if o.Loses > 0 {
+				shuts++
+			}
+		}
+		if opens > 0 {
+			list = append(list, figure{fmt.Sprintf("+%d", opens), plural(opens, kind+" opens", kind+"es open", kind) + " more", true})
+		}
+		if shuts > 0 {
+			list = append(list, figure{fmt.Sprintf("−%d", shuts), plural(shuts, kind+" opens", kind+"es open", kind) + " less", false})
+		}
+	}
+	return list
+}
+
+func plural(n int, one, many, kind string) string {
+	if n == 1 {
+		return one
+	}
+	if kind == "link" {
+		return "links open"
+	}
+	return many
+}
+
+func strangerFigure(sum app.Summary) figure {
+	switch {
+	case sum.StrangersGain > 0:
+		return figure{fmt.Sprintf("+%d", sum.StrangersGain), "pages open to strangers", true}
+	case sum.StrangersLose > 0:
+		return figure{fmt.Sprintf("−%d", sum.StrangersLose), "pages open to strangers", false}
+	case sum.StrangersOtherwise > 0:
+		return figure{"no page", "opens or shuts for strangers", false}
+	}
+	return figure{"no change", "for strangers", false}
+}
+
+func names(p access.People, w app.Wording) []string {
+	ids := p.IDs()
+	var list []string
+	for _, id := range ids[:min(len(ids), mostNames)] {
+		list = append(list, w.Person(id))
+	}
+	if len(ids) > mostNames {
+		list = append(list, fmt.Sprintf("and %d more", len(ids)-mostNames))
+	}
+	return list
+}
+
+func observerReach(o app.ObserverReach, w app.Wording) string {
+	var parts []string
+	if o.Gains > 0 {
+		parts = append(parts, "opens "+count(o.Gains, "page", "pages")+" more")
+	}
+	if o.Loses > 0 {
+		parts = append(parts, "opens "+count(o.Loses, "page", "pages")+" fewer")
+	}
+	if o.Otherwise > 0 {
+		parts = append(parts, "meets something else on "+count(o.Otherwise, "page", "pages"))
+	}
+	return observerName(o.Who, w) + " " + strings.Join(parts, ", ")
+}
+
+func promiseWords(p access.Promise, w app.Wording) string {
+	must := " must open "
+	if p.Must == "not-open" {
+		must = " must not open "
+	}
+	who := observerName(p.Who, w)
+	if group, ok := strings.CutPrefix(p.Who, "group:"); ok {
+		who = "Everyone in " + w.Group(group)
+	}
+	return who + must + p.Path + " of " + p.Site
+}
+
+// doDiscard drops the rehearsal.
+func (c *Console) doDiscard(x *gin.Context) {
+	if err := c.House.Discard(x.Request.Context(), actor(x), x.Param("site")); err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.flash(x, "The rehearsal is dropped. Nothing was changed.")
+	c.back(x)
+}

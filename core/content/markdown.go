@@ -1,0 +1,41 @@
+// Package content turns what editors write into what visitors read. It decides
+// nothing about who may read it.
+package content
+
+import (
+	"bytes"
+	"fmt"
+	"regexp"
+
+	"github.com/microcosm-cc/bluemonday"
+	"github.com/yuin/goldmark"
+	"github.com/yuin/goldmark/extension"
+	"github.com/yuin/goldmark/parser"
+)
+
+var (
+	markdown = goldmark.New(
+		goldmark.WithExtensions(extension.Table, extension.Strikethrough),
+		goldmark.WithParserOptions(parser.WithAutoHeadingID()),
+	)
+	clean = policy()
+)
+
+// policy lets through what Markdown makes and nothing that runs, styles or
+// loads from elsewhere by itself.
+func policy() *bluemonday.Policy {
+	p := bluemonday.UGCPolicy()
+	p.AllowAttrs("id").Matching(regexp.MustCompile(`^[\p{L}\p{N}_-]+$`)).OnElements("h1", "h2", "h3", "h4", "h5", "h6")
+	p.AllowAttrs("align").Matching(regexp.MustCompile(`^(left|right|center)$`)).OnElements("th", "td")
+	p.RequireNoFollowOnLinks(false)
+	return p
+}
+
+// Render turns Markdown (CommonMark with tables) into sanitised HTML.
+func Render(body string) (string, error) {
+	var b bytes.Buffer
+	if err := markdown.Convert([]byte(body), &b); err != nil {
+		return "", fmt.Errorf("rendering Markdown: %w", err)
+	}
+	return clean.Sanitize(b.String()), nil
+}

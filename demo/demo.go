@@ -1,0 +1,256 @@
+// Package demo makes the made-up house that Velada shows itself with. Every
+// name, address and password in it is invented.
+package demo
+
+import (
+	"context"
+	"database/sql"
+	_ "embed"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+//go:embed house.yaml
+var house []byte
+
+//go:embed pages.txt
+var pages string
+
+//go:embed hill.svg
+var hill []byte
+
+// Password is that of every account of the demo house.
+const Password = "lantern over the hill"
+
+// Start is the instant at which the demo house was written down: its clock
+// stands there when frozen, and its dates are shifted from there to today otherwise.
+var Start = time.Date(2026, 11, 24, 17, 0, 0, 0, time.UTC)
+
+// Passes are the passwords of the demo house's passes, by site and pass.
+var Passes = map[string]map[string]string{
+	"variable-stars": {"panel": "velvet comet on show night"},
+	"new-dome":       {"builders": "six metres of copper"},
+	"dossier":        {"hollis": "hollis1", "ribera": "quartz beacon thimble", "nordlys": "aurora over the fjord"},
+}
+
+// SignIns are the accounts worth trying.
+var SignIns = []struct{ Address, Who string }{
+	{"ines@cerroalcor.example", "steward of the house"},
+	{"pilar@cerroalcor.example", "looks after the society and the dossier"},
+	{"aiko@cerroalcor.example", "publishes Variable Stars, edits the Instrument Log"},
+	{"tobias@lens.example", "from outside, on a guest list"},
+}
+
+var (
+	firstNames = []string{"Ada", "Benito", "Carmen", "Dario", "Edda", "Farid", "Greta", "Hugo", "Irene", "Jamal", "Katya", "Leandro", "Marisol", "Nils", "Odile", "Paco", "Quim", "Rosa", "Stellan", "Tamsin"}
+	lastNames  = []string{"Abascal", "Brandt", "Cifuentes", "Duarte", "Escobedo", "Fjeld", "Galindo", "Haddad", "Ibarra", "Jansen", "Kovacs", "Lozano"}
+)
+
+// Document is the demo house's policy at a time, and the address of everyone
+// who can sign in.
+func Document(now time.Time) (*access.Document, error) {
+	doc, err := access.Read(house)
+	if err != nil {
+		return nil, err
+	}
+	for i := range 60 {
+		first, last := firstNames[i%len(firstNames)], lastNames[(i*5+i/20)%len(lastNames)]
+		p := access.Person{ID: fmt.Sprintf("%s-%s", strings.ToLower(first), strings.ToLower(last)), Name: first + " " + last}
+		switch {
+		case i < 26:
+			p.Address = p.ID + "@cerroalcor.example"
+		case i < 44:
+			p.Address = p.ID + "@aula.cerroalcor.example"
+		default:
+			p.Address = p.ID + "@post.example"
+		}
+		doc.People = append(doc.People, p)
+		place(doc, p.ID, i)
+	}
+	days := int(now.Sub(Start).Hours()/24 + 1.0/48)
+	if now.Before(Start) {
+		days = -int(Start.Sub(now).Hours() / 24)
+	}
+	shift(doc, days)
+	return doc, access.Validate(doc)
+}
+
+// place puts somebody of the roster into groups and memberships.
+func place(doc *access.Document, id string, i int) {
+	group := func(name string) {
+		g := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == name })
+		doc.Groups[g].People = append(doc.Groups[g].People, id)
+	}
+	switch {
+	case i < 10:
+		group("night-crew")
+	case i < 14:
+		group("antlia")
+	case i < 18:
+		group("corvus")
+	case i < 21:
+		group("lacerta")
+	}
+	if i >= 37 {
+		status := "approved"
+		switch {
+		case i >= 59:
+			status = "blocked"
+		case i >= 55:
+			status = "pending"
+		}
+		doc.Sites[0].Members = append(doc.Sites[0].Members, access.Member{Who: id, Status: status})
+	}
+}
+
+// shift moves every instant of the document by whole days, in the house's zone.
+func shift(doc *access.Document, days int) {
+	zone, err := time.LoadLocation(doc.House.Zone)
+	if err != nil {
+		panic(err) // the document was validated
+	}
+	move := func(instants ...*access.Instant) {
+		for _, i := range instants {
+			if !i.IsZero() {
+				*i = access.At(i.Time().In(zone).AddDate(0, 0, days))
+			}
+		}
+	}
+	ways := func(list []access.Way) {
+		for i := range list {
+			move(&list[i].From, &list[i].Until)
+		}
+	}
+	for i := range doc.Groups {
+		move(&doc.Groups[i].From, &doc.Groups[i].Until)
+	}
+	for _, s := range doc.Sites {
+		ways(s.Door.Ways)
+		for i := range s.Doors {
+			ways(s.Doors[i].Ways)
+		}
+		for i := range s.Passes {
+			move(&s.Passes[i].From, &s.Passes[i].Until)
+		}
+		move(&s.Holding.From, &s.Holding.Until)
+		ways(s.Holding.LetIn)
+		for i := range s.Team {
+			move(&s.Team[i].From, &s.Team[i].Until)
+		}
+	}
+	for i := range doc.Promises {
+		move(&doc.Promises[i].At, &doc.Promises[i].From, &doc.Promises[i].Until)
+	}
+}
+
+// Make fills an empty database with the demo house.
+func Make(ctx context.Context, db *sql.DB, now time.Time) error {
+	doc, err := Document(now)
+	if err != nil {
+		return fmt.Errorf("the demo house: %w", err)
+	}
+	hash := identity.HashPassword(Password)
+	return store.InTx(ctx, db, func(tx *sql.Tx) error {
+		if err := store.SaveDocument(ctx, tx, doc); err != nil {
+			return err
+		}
+		for _, p := range doc.People {
+			address, err := access.ParseAddress(p.Address)
+			if err == nil {
+				err = store.SaveAccount(ctx, tx, store.Account{Address: address.String(), Name: p.Name, Password: hash})
+			}
+			if err != nil {
+				return err
+			}
+		}
+		if err := makeEditions(ctx, tx, doc, now); err != nil {
+			return err
+		}
+		return makePasses(ctx, tx, now)
+	})
+}
+
+func makePasses(ctx context.Context, tx *sql.Tx, now time.Time) error {
+	salts, err := store.SiteSalts(ctx, tx)
+	if err != nil {
+		return err
+	}
+	for site, passes := range Passes {
+		for pass, password := range passes {
+			weak := identity.StrengthOf(password, site).Score < 3
+			if err := store.SavePassSecret(ctx, tx, site, pass, identity.Key(password, salts[site]), weak); err != nil {
+				return err
+			}
+		}
+	}
+	for range 14 {
+		if err := store.CountPassUse(ctx, tx, "dossier", "nordlys", now.AddDate(0, 0, -2)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// makeEditions reads pages.txt: a line "@ site edition" begins a site, "= path |
+// title | menu" a page, and what follows is its Markdown.
+func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now time.Time) error {
+	for _, block := range strings.Split(pages, "@ ")[1:] {
+		var site string
+		var number int
+		head, rest, _ := strings.Cut(block, "\n")
+		if _, err := fmt.Sscan(head, &site, &number); err != nil {
+			return fmt.Errorf("pages.txt: %q: %w", head, err)
+		}
+		var list []store.Page
+		for _, part := range strings.Split("\n"+rest, "\n= ")[1:] {
+			line, body, _ := strings.Cut(part, "\n")
+			fields := strings.Split(line, " | ")
+			if len(fields) < 2 {
+				return fmt.Errorf("pages.txt: %q has no title", line)
+			}
+			list = append(list, store.Page{Path: fields[0], Title: fields[1], Body: strings.TrimSpace(body), InMenu: len(fields) > 2})
+		}
+		position := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == site })
+		if position < 0 {
+			return errors.New("pages.txt: there is no site " + site)
+		}
+		if number > 0 {
+			e := &store.Edition{Site: site, Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines@cerroalcor.example", Note: "", Pages: slices.Clone(list)}
+			if site == "society" {
+				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Data: hill}}
+			}
+			if _, err := app.PutEdition(ctx, tx, doc.Sites[position], e, position); err != nil {
+				return err
+			}
+		}
+		if site == "variable-stars" {
+			list = begunChanges(list)
+		}
+		if err := store.SaveWorkingPages(ctx, tx, site, list); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// begunChanges is a working copy that somebody is in the middle of.
+func begunChanges(list []store.Page) []store.Page {
+	list = slices.Clone(list)
+	for i := range list {
+		switch list[i].Path {
+		case "/notes/week-2":
+			list[i].Body += "\n\nBring a watch that shows seconds."
+		case "/crew/corvus":
+			list[i].Body += " Two more nights since."
+		}
+	}
+	return append(list, store.Page{Path: "/notes/week-3", Title: "Week 3: Delta Cephei", Body: "# Week 3: Delta Cephei\n\nFive days and nine hours, like a clock."})
+}

@@ -1,0 +1,225 @@
+// Package gate answers visitors on the sites' own hosts: it asks core/access
+// about every request, and then serves. It decides nothing itself, and when it
+// cannot decide it answers 503.
+package gate
+
+import (
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/look"
+)
+
+// Gate serves every site of a house.
+type Gate struct {
+	House   *app.House
+	Console string // the console's origin, as in http://velada.localhost:8080
+	Secure  bool   // visitors come by https
+	Demo    bool
+
+	protection *http.CrossOriginProtection
+}
+
+// New gives the gate of a house.
+func New(house *app.House, console string, secure bool) *Gate {
+	return &Gate{House: house, Console: console, Secure: secure, protection: http.NewCrossOriginProtection()}
+}
+
+// request is one request on its way through the gate.
+type request struct {
+	*http.Request
+	w       http.ResponseWriter
+	gate    *Gate
+	state   *app.State
+	address string // the site's
+	site    *access.CompiledSite
+	path    string // normalised
+	at      access.Instant
+	visitor access.Visitor
+	who     *access.Address // signed in as
+}
+
+// Serve answers a request to the host of the site with an address.
+func (g *Gate) Serve(w http.ResponseWriter, r *http.Request, address string) {
+	defer func() {
+		if trouble := recover(); trouble != nil {
+			slog.Error("answering a visitor", "site", address, "trouble", trouble)
+			unavailable(w)
+		}
+	}()
+	state := g.House.State()
+	if state == nil {
+		unavailable(w)
+		return
+	}
+	q := &request{Request: r, w: w, gate: g, state: state, address: address, site: state.Policy.Site(address), at: access.At(g.House.Now())}
+	raw, _, _ := strings.Cut(r.RequestURI, "?")
+	if !strings.HasPrefix(raw, "/") {
+		raw = r.URL.EscapedPath()
+	}
+	path, err := access.URLPath(raw)
+	if err != nil {
+		headers(w)
+		w.Header().Set("Cache-Control", "private, no-store")
+		http.Error(w, "This address cannot be read: "+err.Error()+".", http.StatusBadRequest)
+		return
+	}
+	q.path = path
+	q.identify()
+	if rest, own := strings.CutPrefix(path, "/velada/"); own {
+		q.own(rest)
+		return
+	}
+	if path == "/robots.txt" || path == "/sitemap.xml" {
+		q.crawlers()
+		return
+	}
+	if r.Method != http.MethodGet && r.Method != http.MethodHead {
+		w.Header().Set("Allow", "GET, HEAD")
+		headers(w)
+		http.Error(w, "Pages are only read here.", http.StatusMethodNotAllowed)
+		return
+	}
+	q.serve(raw)
+}
+
+func unavailable(w http.ResponseWriter) {
+	headers(w)
+	w.Header().Set("Cache-Control", "private, no-store")
+	w.Header().Set("Retry-After", "60")
+	http.Error(w, "This site cannot be answered for at the moment.", http.StatusServiceUnavailable)
+}
+
+// headers sets what every answer of the gate carries.
+func headers(w http.ResponseWriter) {
+	h := w.Header()
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("X-Frame-Options", "SAMEORIGIN")
+	h.Add("Vary", "Cookie")
+}
+
+// identify finds out who is asking: the visit and the passes from the cookies,
+// and the network address.
+func (q *request) identify() {
+	if c, err := q.Cookie(visitCookie); err == nil {
+		if a, ok := q.gate.House.Visiting(c.Value, q.address); ok {
+			q.who = &a
+			q.visitor.Identity = q.state.Policy.Address(a)
+		}
+	}
+	if c, err := q.Cookie(passCookie); err == nil {
+		q.visitor.Passes = q.gate.House.HeldPasses(q.state, q.address, c.Value)
+	}
+	q.visitor.IP = remoteIP(q.Request)
+}
+
+func remoteIP(r *http.Request) netip.Addr {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return netip.Addr{}
+	}
+	ip, err := netip.ParseAddr(host)
+	if err != nil {
+		return netip.Addr{}
+	}
+	return ip.Unmap().WithZone("")
+}
+
+// serve answers with what the visitor meets at the path.
+func (q *request) serve(raw string) {
+	edition := q.state.Editions[q.address]
+	d := q.site.Decide(q.path, &q.visitor, q.at)
+	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil {
+		if q.site.DecideFile(q.path, &q.visitor, q.at).Outcome == access.Open {
+			q.file(edition.Files[q.path])
+			return
+		}
+	}
+	if d.Outcome == access.Open && (edition == nil || edition.Pages[q.path] == nil) {
+		panic(fmt.Sprintf("%s has a page %s and its edition has none", q.address, q.path))
+	}
+	if d.Outcome == access.Open && raw != q.path && !samePath(raw, q.path) {
+		q.w.Header().Set("Cache-Control", "private, no-store")
+		http.Redirect(q.w, q.Request, escape(q.path)+query(q.Request), http.StatusPermanentRedirect)
+		return
+	}
+	q.meet(d)
+}
+
+// samePath reports whether a raw path is just the escaped form of a path.
+func samePath(raw, path string) bool { return strings.EqualFold(raw, escape(path)) }
+
+func query(r *http.Request) string {
+	if r.URL.RawQuery == "" {
+		return ""
+	}
+	return "?" + r.URL.RawQuery
+}
+
+// storing says who may keep the answer: it is asked for again every time, so
+// that a change holds at once, and only what anybody would get is shared.
+func (q *request) storing() {
+	if q.site.Shareable(q.path, &q.visitor, q.at) {
+		q.w.Header().Set("Cache-Control", "public, max-age=0, must-revalidate")
+	} else {
+		q.w.Header().Set("Cache-Control", "private, no-store")
+	}
+}
+
+func (q *request) file(f *app.LiveFile) {
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", f.Type)
+	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes) == 0 && len(q.visitor.Links) == 0 &&
+		q.site.DecideFile(q.path, &access.Visitor{}, q.at).Outcome == access.Open
+	if anybody {
+		h.Set("Cache-Control", "public, max-age=0, must-revalidate")
+	} else {
+		h.Set("Cache-Control", "private, no-store")
+	}
+	h.Set("ETag", `"`+f.Tag+`"`)
+	if anybody && q.Header.Get("If-None-Match") == `"`+f.Tag+`"` {
+		q.w.WriteHeader(http.StatusNotModified)
+		return
+	}
+	h.Set("Content-Length", strconv.Itoa(len(f.Data)))
+	q.write(f.Data)
+}
+
+// write sends a body, but for HEAD.
+func (q *request) write(body []byte) {
+	if q.Method != http.MethodHead {
+		_, _ = q.w.Write(body) // whoever hung up does not matter
+	}
+}
+
+// absent reports whether the site is to look as if it did not exist.
+func (q *request) absent() bool {
+	return q.site.Decide("/", &access.Visitor{}, q.at).Outcome == access.Absent
+}
+
+// own answers Velada's own paths on a site's host.
+func (q *request) own(rest string) {
+	switch {
+	case rest == "enter" && q.Method == http.MethodGet:
+		q.enter()
+	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
+		q.meet(access.Decision{})
+	case rest == "pass" && q.Method == http.MethodPost:
+		q.enterPass()
+	case rest == "leave" && q.Method == http.MethodPost:
+		q.leave()
+	case q.Method == http.MethodGet && look.Serve(q.w, q.Request, rest):
+	default:
+		q.meet(access.Decision{Outcome: access.Missing})
+	}
+}

@@ -1,0 +1,236 @@
+package gate
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"embed"
+	"encoding/base64"
+	"encoding/hex"
+	"encoding/xml"
+	"html/template"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/look"
+)
+
+//go:embed templates
+var templateFiles embed.FS
+
+var templates = template.Must(template.New("").Funcs(template.FuncMap{
+	"asset": func(name string) string { return look.URL("/velada/", name) },
+}).ParseFS(templateFiles, "templates/*.html"))
+
+// sight is what a page of the gate shows.
+type sight struct {
+	Site      string
+	Title     string
+	HTML      template.HTML
+	Menu      []menuItem
+	NoIndex   bool
+	SignedIn  string // who, or ""
+	HasPass   bool
+	Path      string
+	SignIn    string // where to sign in, where that is offered
+	Password  bool   // whether entering a pass is offered
+	Wrong     string // what was wrong with the last try
+	Soon      bool
+	Until     string // when the holding page comes down, in words
+	UntilTime string // the same, for machines
+	Style     template.CSS
+}
+
+type menuItem struct {
+	Path, Title string
+	Here        bool
+}
+
+const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:; font-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
+
+// meet answers with what the visitor meets.
+func (q *request) meet(d access.Decision) {
+	switch d.Outcome {
+	case access.Open:
+		q.page()
+	case access.Challenge, access.Refused, access.Pending:
+		q.door(d, 0, "")
+	case access.Held:
+		q.holding(d)
+	case access.Missing:
+		s := q.sight("Not found")
+		q.send("missing.html", d.Status(), s)
+	case access.Gone:
+		s := q.sight("Taken down")
+		s.Menu = nil
+		q.send("gone.html", d.Status(), s)
+	default:
+		q.nothing()
+	}
+}
+
+// sight begins what a page shows.
+func (q *request) sight(title string) *sight {
+	s := &sight{Title: title, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), HasPass: len(q.visitor.Passes) > 0}
+	if doc := q.state.SiteDocument(q.address); doc != nil {
+		s.Site = doc.Title
+	}
+	if q.who != nil {
+		s.SignedIn = q.gate.House.Actor(*q.who).Name
+	}
+	if e := q.state.Editions[q.address]; e != nil {
+		for _, p := range e.Menu { // only what opens: a title can say too much
+			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
+				s.Menu = append(s.Menu, menuItem{escape(p.Path), p.Title, p.Path == q.path})
+			}
+		}
+	}
+	return s
+}
+
+func (q *request) page() {
+	page := q.state.Editions[q.address].Pages[q.path]
+	s := q.sight(page.Title)
+	s.HTML = template.HTML(page.HTML) // sanitised when it was published
+	q.send("page.html", http.StatusOK, s)
+}
+
+// door shows the door page with what the decision offers; status 0 is the
+// decision's own.
+func (q *request) door(d access.Decision, status int, wrong string) {
+	if status == 0 {
+		status = d.Status()
+	}
+	if d.Outcome == access.Held {
+		q.holdingWith(d, status, wrong)
+		return
+	}
+	s := q.sight("This page has a door")
+	s.Wrong = wrong
+	s.Password = offers(d, access.OfferPassword)
+	if offers(d, access.OfferSignIn) {
+		s.SignIn = q.signInURL()
+	}
+	name := map[access.Outcome]string{access.Challenge: "door.html", access.Pending: "pending.html", access.Refused: "refused.html"}[d.Outcome]
+	if d.Outcome == access.Challenge {
+		q.w.Header().Set("WWW-Authenticate", "Velada")
+	} else {
+		s.Title = "Not for you"
+	}
+	q.send(name, status, s)
+}
+
+func (q *request) holding(d access.Decision) { q.holdingWith(d, d.Status(), "") }
+
+func (q *request) holdingWith(d access.Decision, status int, wrong string) {
+	s := q.sight("")
+	s.Menu, s.Wrong, s.Soon = nil, wrong, d.Soon
+	s.Title = s.Site
+	s.Password = offers(d, access.OfferPassword)
+	if offers(d, access.OfferSignIn) {
+		s.SignIn = q.signInURL()
+	}
+	if h := q.state.SiteDocument(q.address).Holding; !h.Until.IsZero() {
+		s.Until = app.Moment(h.Until.Time().In(q.state.Zone))
+		s.UntilTime = h.Until.Time().Format(time.RFC3339)
+	}
+	if status == http.StatusServiceUnavailable {
+		q.w.Header().Set("Retry-After", strconv.Itoa(q.site.RetryAfter(q.at)))
+	}
+	q.send("holding.html", status, s)
+}
+
+func (q *request) send(name string, status int, s *sight) {
+	var b bytes.Buffer
+	if err := templates.ExecuteTemplate(&b, name, s); err != nil {
+		panic(err)
+	}
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("Content-Security-Policy", pageSecurity)
+	if s.NoIndex {
+		h.Set("X-Robots-Tag", "noindex")
+	}
+	if status == http.StatusOK && name == "page.html" {
+		q.storing()
+		sum := sha256.Sum256(b.Bytes())
+		tag := `"` + hex.EncodeToString(sum[:12]) + `"`
+		h.Set("ETag", tag)
+		if q.Header.Get("If-None-Match") == tag && strings.HasPrefix(h.Get("Cache-Control"), "public") {
+			q.w.WriteHeader(http.StatusNotModified)
+			return
+		}
+	} else {
+		h.Set("Cache-Control", "private, no-store")
+	}
+	h.Set("Content-Length", strconv.Itoa(b.Len()))
+	q.w.WriteHeader(status)
+	q.write(b.Bytes())
+}
+
+const nothingStyle = "body{margin:0;background:#e9edec;color:#1d2b38;font:16px/1.5 system-ui,sans-serif}main{max-width:34rem;margin:18vh auto 0;padding:0 24px}@media(prefers-color-scheme:dark){body{background:#10181f;color:#dfe7ea}}"
+
+var nothingSecurity = func() string {
+	sum := sha256.Sum256([]byte(nothingStyle))
+	return "default-src 'none'; style-src 'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'; base-uri 'none'; frame-ancestors 'self'; form-action 'none'"
+}()
+
+// nothing answers as if there were no such site: the same for an address that
+// nobody has, a draft, and a site that is hidden.
+func (q *request) nothing() { Nothing(q.w, q.Request) }
+
+// Nothing answers a request to a host at which there is no site.
+func Nothing(w http.ResponseWriter, r *http.Request) {
+	var b bytes.Buffer
+	if err := templates.ExecuteTemplate(&b, "nothing.html", sight{Style: nothingStyle}); err != nil {
+		panic(err)
+	}
+	headers(w)
+	h := w.Header()
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("Content-Security-Policy", nothingSecurity)
+	h.Set("X-Robots-Tag", "noindex")
+	h.Set("Cache-Control", "private, no-store")
+	h.Set("Content-Length", strconv.Itoa(b.Len()))
+	w.WriteHeader(http.StatusNotFound)
+	if r.Method != http.MethodHead {
+		_, _ = w.Write(b.Bytes()) // whoever hung up does not matter
+	}
+}
+
+// crawlers answers robots.txt and the sitemap. robots.txt forbids nothing: what
+// is not to be listed must be seen to say so.
+func (q *request) crawlers() {
+	if q.absent() {
+		q.nothing()
+		return
+	}
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Cache-Control", "private, no-store")
+	scheme := "http://"
+	if q.gate.Secure {
+		scheme = "https://"
+	}
+	origin := scheme + q.Host
+	var b bytes.Buffer
+	if q.path == "/robots.txt" {
+		h.Set("Content-Type", "text/plain; charset=utf-8")
+		b.WriteString("User-agent: *\nDisallow:\n\nSitemap: " + origin + "/sitemap.xml\n")
+	} else {
+		h.Set("Content-Type", "application/xml; charset=utf-8")
+		b.WriteString(xml.Header + `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
+		for _, path := range q.site.Listed(q.at) {
+			b.WriteString("<url><loc>")
+			_ = xml.EscapeText(&b, []byte(origin+escape(path))) // a buffer takes everything
+			b.WriteString("</loc></url>\n")
+		}
+		b.WriteString("</urlset>\n")
+	}
+	h.Set("Content-Length", strconv.Itoa(b.Len()))
+	q.write(b.Bytes())
+}

@@ -1,0 +1,35 @@
+// The console's keys and copying. Everything works without it; it only makes
+// the way shorter.
+(() => {
+  const visit = (href) => { location.href = href; };
+  const typing = (at) => at.matches("input,textarea,select,[contenteditable]");
+
+  document.addEventListener("keydown", (event) => {
+    const apply = document.querySelector("[data-key=apply]");
+    if (event.key === "Enter" && event.ctrlKey && apply) {
+      event.preventDefault();
+      apply.click();
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    const jump = document.querySelector("#jump");
+    const walk = document.querySelector("[data-key=walk]");
+    const keys = document.querySelector("#keys");
+    if (event.key === "/" && jump) jump.focus();
+    else if (event.key === "w" && walk) (walk.href ? visit(walk.href) : walk.focus());
+    else if (event.key === "?" && keys) keys.showModal();
+    else return;
+    event.preventDefault();
+  });
+
+  document.addEventListener("click", async (event) => {
+    const button = event.target.closest("[data-copy]");
+    if (button) {
+      const from = document.querySelector(button.dataset.copy);
+      await navigator.clipboard.writeText(from.value ?? from.textContent);
+      button.textContent = "Copied";
+    }
+    if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
+    if (event.target.closest("[data-keys]")) document.querySelector("#keys").showModal();
+  });
+})();

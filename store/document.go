@@ -1,0 +1,175 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"velada/core/access"
+)
+
+// ErrNoHouse says that the database holds no house yet.
+var ErrNoHouse = errors.New("there is no house yet")
+
+// Document reads the whole policy document.
+func Document(ctx context.Context, q Queryer) (*access.Document, error) {
+	doc := &access.Document{Velada: 1}
+	var domains string
+	err := q.QueryRowContext(ctx, `SELECT name, zone, domains FROM house`).Scan(&doc.House.Name, &doc.House.Zone, &domains)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNoHouse
+	}
+	if err == nil {
+		err = json.Unmarshal([]byte(domains), &doc.House.Domains)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("reading the house: %w", err)
+	}
+	doc.People, err = collect(ctx, q, func(r *sql.Rows) (p access.Person, err error) {
+		return p, r.Scan(&p.ID, &p.Name, &p.Address, &p.Steward, &p.Blocked)
+	}, `SELECT id, name, address, steward, blocked FROM people ORDER BY position, id`)
+	if err != nil {
+		return nil, fmt.Errorf("reading people: %w", err)
+	}
+	if doc.Groups, err = parts[access.Group](ctx, q, "groups"); err != nil {
+		return nil, err
+	}
+	if doc.Rules, err = parts[access.HouseRule](ctx, q, "rules"); err != nil {
+		return nil, err
+	}
+	if doc.Promises, err = parts[access.Promise](ctx, q, "promises"); err != nil {
+		return nil, err
+	}
+	sites, err := parts[access.Site](ctx, q, "sites")
+	if err != nil {
+		return nil, err
+	}
+	byAddress := map[string]*access.Site{}
+	for i := range sites {
+		doc.Sites = append(doc.Sites, &sites[i])
+		byAddress[sites[i].Address] = &sites[i]
+	}
+	_, err = collect(ctx, q, func(r *sql.Rows) (m access.Member, err error) {
+		var site string
+		if err = r.Scan(&site, &m.Who, &m.Status); err == nil {
+			byAddress[site].Members = append(byAddress[site].Members, m)
+		}
+		return m, err
+	}, `SELECT site, person, status FROM members ORDER BY site, position, person`)
+	if err != nil {
+		return nil, fmt.Errorf("reading members: %w", err)
+	}
+	return doc, nil
+}
+
+func parts[T any](ctx context.Context, q Queryer, table string) ([]T, error) {
+	list, err := collect(ctx, q, func(r *sql.Rows) (part T, err error) {
+		var text []byte
+		if err = r.Scan(&text); err == nil {
+			err = access.ReadPart(text, &part)
+		}
+		return part, err
+	}, `SELECT part FROM `+table+` ORDER BY position, rowid`)
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", table, err)
+	}
+	return list, nil
+}
+
+// SaveHouse writes the house's own fields.
+func SaveHouse(ctx context.Context, q Queryer, h access.House) error {
+	if h.Domains == nil {
+		h.Domains = []string{}
+	}
+	domains, err := json.Marshal(h.Domains)
+	if err != nil {
+		return err
+	}
+	return exec(ctx, q, `INSERT INTO house (one, name, zone, domains) VALUES (1, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET name = excluded.name, zone = excluded.zone, domains = excluded.domains`, h.Name, h.Zone, string(domains))
+}
+
+// SaveSite writes a site of the document at its place in the order; its members
+// stand in rows of their own.
+func SaveSite(ctx context.Context, q Queryer, s *access.Site, position int) error {
+	without := *s
+	without.Members = nil
+	text, err := access.PartJSON(&without)
+	if err != nil {
+		return err
+	}
+	salt := make([]byte, 16)
+	rand.Read(salt)
+	err = exec(ctx, q, `INSERT INTO sites (address, position, part, salt) VALUES (?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET position = excluded.position, part = excluded.part`, s.Address, position, string(text), salt)
+	if err != nil {
+		return fmt.Errorf("writing the site %s: %w", s.Address, err)
+	}
+	if err := exec(ctx, q, `DELETE FROM members WHERE site = ?`, s.Address); err != nil {
+		return err
+	}
+	for i, m := range s.Members {
+		err := exec(ctx, q, `INSERT INTO members (site, person, position, status) VALUES (?, ?, ?, ?)`, s.Address, m.Who, i, m.Status)
+		if err != nil {
+			return fmt.Errorf("writing the member %s: %w", m.Who, err)
+		}
+	}
+	return nil
+}
+
+// SaveDocument makes the database hold just what the document says, in one
+// transaction with whatever else q does.
+func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
+	if err := SaveHouse(ctx, q, doc.House); err != nil {
+		return err
+	}
+	for _, table := range []string{"members", "people", "groups", "rules", "promises"} {
+		if err := exec(ctx, q, `DELETE FROM `+table); err != nil {
+			return err
+		}
+	}
+	for i, p := range doc.People {
+		err := exec(ctx, q, `INSERT INTO people (id, position, name, address, steward, blocked) VALUES (?, ?, ?, ?, ?, ?)`,
+			p.ID, i, p.Name, p.Address, p.Steward, p.Blocked)
+		if err != nil {
+			return fmt.Errorf("writing %s: %w", p.ID, err)
+		}
+	}
+	if err := saveParts(ctx, q, "groups", doc.Groups, func(g access.Group) string { return g.ID }); err != nil {
+		return err
+	}
+	if err := saveParts(ctx, q, "rules", doc.Rules, func(r access.HouseRule) string { return r.ID }); err != nil {
+		return err
+	}
+	if err := saveParts(ctx, q, "promises", doc.Promises, func(p access.Promise) string { return p.ID }); err != nil {
+		return err
+	}
+	kept := []string{}
+	for i, s := range doc.Sites {
+		kept = append(kept, s.Address)
+		if err := SaveSite(ctx, q, s, i); err != nil {
+			return err
+		}
+	}
+	list, err := json.Marshal(kept)
+	if err != nil {
+		return err
+	}
+	return exec(ctx, q, `DELETE FROM sites WHERE address NOT IN (SELECT value FROM json_each(?))`, string(list))
+}
+
+func saveParts[T any](ctx context.Context, q Queryer, table string, list []T, id func(T) string) error {
+	for i, part := range list {
+		text, err := access.PartJSON(part)
+		if err == nil {
+			err = exec(ctx, q, `INSERT INTO `+table+` (id, position, part) VALUES (?, ?, ?)`, id(part), i, string(text))
+		}
+		if err != nil {
+			return fmt.Errorf("writing %s %s: %w", table, id(part), err)
+		}
+	}
+	return nil
+}

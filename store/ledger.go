@@ -1,0 +1,80 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+)
+
+// Entry is one line of the ledger: who changed what, and when.
+type Entry struct {
+	Number        int64  `json:"number"`
+	At            string `json:"at"` // RFC 3339
+	Who           string `json:"who"`
+	Site          string `json:"site"`
+	Kind          string `json:"kind"`
+	What          string `json:"what"` // one sentence
+	Before, After string
+	Earlier       string `json:"earlier"` // the hash of the entry before
+	Hash          string `json:"-"`
+}
+
+// seal is the hash over everything an entry says and the entry before.
+func (e Entry) seal() (string, error) {
+	text, err := json.Marshal(e)
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:]), err
+}
+
+// WriteLedger adds an entry, chained to the one before it.
+func WriteLedger(ctx context.Context, q Queryer, e Entry) error {
+	err := q.QueryRowContext(ctx, `SELECT number, hash FROM ledger ORDER BY number DESC LIMIT 1`).Scan(&e.Number, &e.Earlier)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("reading the ledger: %w", err)
+	}
+	e.Number++
+	if e.Hash, err = e.seal(); err != nil {
+		return err
+	}
+	err = exec(ctx, q, `INSERT INTO ledger (number, at, who, site, kind, what, before, after, earlier, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		e.Number, e.At, e.Who, e.Site, e.Kind, e.What, e.Before, e.After, e.Earlier, e.Hash)
+	if err != nil {
+		return fmt.Errorf("writing the ledger: %w", err)
+	}
+	return nil
+}
+
+// Ledger reads the newest entries of a site, or of all where site is empty.
+func Ledger(ctx context.Context, q Queryer, site string, most int) ([]Entry, error) {
+	return collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash FROM ledger
+		WHERE ?1 = '' OR site = ?1 ORDER BY number DESC LIMIT ?2`, site, most)
+}
+
+func scanEntry(r *sql.Rows) (e Entry, err error) {
+	return e, r.Scan(&e.Number, &e.At, &e.Who, &e.Site, &e.Kind, &e.What, &e.Before, &e.After, &e.Earlier, &e.Hash)
+}
+
+// VerifyLedger walks the chain and gives the number of the first entry that was
+// tampered with, or 0, and how many entries there are.
+func VerifyLedger(ctx context.Context, q Queryer) (broken int64, entries int, err error) {
+	list, err := collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash FROM ledger ORDER BY number`)
+	if err != nil {
+		return 0, 0, err
+	}
+	earlier := ""
+	for i, e := range list {
+		seal, err := e.seal()
+		if err != nil {
+			return 0, 0, err
+		}
+		if e.Number != int64(i+1) || e.Earlier != earlier || e.Hash != seal {
+			return e.Number, len(list), nil
+		}
+		earlier = e.Hash
+	}
+	return 0, len(list), nil
+}

@@ -1,0 +1,72 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"time"
+)
+
+// PassSecret is what is kept of a pass beside the policy document.
+type PassSecret struct {
+	Site, Pass string
+	Version    int
+	Hash       []byte // argon2id under the site's salt
+	Weak       bool
+	Uses       int
+	UsedAt     time.Time // zero where it was never used
+}
+
+// PassSecrets reads the secrets of all passes.
+func PassSecrets(ctx context.Context, q Queryer) ([]PassSecret, error) {
+	return collect(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
+		var used sql.NullInt64
+		if err = r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak, &s.Uses, &used); used.Valid {
+			s.UsedAt = time.Unix(used.Int64, 0)
+		}
+		return s, err
+	}, `SELECT site, pass, version, hash, weak, uses, used_at FROM pass_secrets`)
+}
+
+// SavePassSecret sets a pass's hash and moves its version on, so that whoever
+// entered it before is locked out.
+func SavePassSecret(ctx context.Context, q Queryer, site, pass string, hash []byte, weak bool) error {
+	return exec(ctx, q, `INSERT INTO pass_secrets (site, pass, version, hash, weak) VALUES (?, ?, 1, ?, ?)
+		ON CONFLICT DO UPDATE SET version = version + 1, hash = excluded.hash, weak = excluded.weak`, site, pass, hash, weak)
+}
+
+// MovePassOn moves a pass's version on without changing its password.
+func MovePassOn(ctx context.Context, q Queryer, site, pass string) error {
+	return exec(ctx, q, `UPDATE pass_secrets SET version = version + 1 WHERE site = ? AND pass = ?`, site, pass)
+}
+
+// CountPassUse notes that a pass was entered.
+func CountPassUse(ctx context.Context, q Queryer, site, pass string, at time.Time) error {
+	return exec(ctx, q, `UPDATE pass_secrets SET uses = uses + 1, used_at = ? WHERE site = ? AND pass = ?`, at.Unix(), site, pass)
+}
+
+// SiteSalts reads each site's salt.
+func SiteSalts(ctx context.Context, q Queryer) (map[string][]byte, error) {
+	salts := map[string][]byte{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var salt []byte
+		if err = r.Scan(&address, &salt); err == nil {
+			salts[address] = salt
+		}
+		return
+	}, `SELECT address, salt FROM sites`)
+	return salts, err
+}
+
+// Secret reads a secret of the installation by its name, making it with fresh
+// at first use.
+func Secret(ctx context.Context, q Queryer, name string, fresh func() []byte) ([]byte, error) {
+	err := exec(ctx, q, `INSERT INTO secrets (name, value) VALUES (?, ?) ON CONFLICT DO NOTHING`, name, fresh())
+	if err != nil {
+		return nil, fmt.Errorf("making the secret %s: %w", name, err)
+	}
+	var value []byte
+	err = q.QueryRowContext(ctx, `SELECT value FROM secrets WHERE name = ?`, name).Scan(&value)
+	return value, err
+}
