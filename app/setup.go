@@ -28,14 +28,6 @@ func (f FieldErrors) Error() string {
 	return strings.Join(lines, "; ")
 }
 
-// or gives nil where nothing is wrong.
-func (f FieldErrors) or(err error) error {
-	if len(f) > 0 {
-		return f
-	}
-	return err
-}
-
 // ErrSetUp says that the house was made already.
 var ErrSetUp = errors.New("the house is set up already")
 

@@ -34,6 +34,9 @@ type window struct{ Symbol, Text string }
 
 // windowSymbol draws a window, with a text for those who cannot see it.
 func windowSymbol(w window) template.HTML {
+	if w.Text == "" {
+		return template.HTML(`<svg class="win" aria-hidden="true"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
+	}
 	return template.HTML(`<svg class="win" role="img" aria-label="` + template.HTMLEscapeString(w.Text) + `"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
 }
 

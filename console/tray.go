@@ -46,9 +46,7 @@ func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 		peopleFigure("+", sum.Gain, "gain", "gains"),
 		peopleFigure("−", sum.Lose, "lose", "loses"),
 	}
-	for _, f := range keyFigures(sum) {
-		v.Figures = append(v.Figures, f)
-	}
+	v.Figures = append(v.Figures, keyFigures(sum)...)
 	v.Figures = append(v.Figures, strangerFigure(sum))
 	if n := len(sum.NewlyListed); n > 0 {
 		v.Figures = append(v.Figures, figure{fmt.Sprintf("+%d", n), "listed by search engines", true})

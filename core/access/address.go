@@ -17,7 +17,7 @@ var (
 	ErrNetwork    = errors.New("not a network as in 10.2.0.0/16")
 	ErrHostBits   = errors.New("a network has no host bits")
 	ErrMapped     = errors.New("write an IPv4 network as IPv4")
-	ErrWholeOnly  = errors.New("a whole domain is wanted here, without *.")
+	ErrWholeOnly  = errors.New("a whole domain is wanted here, without a leading *")
 	errEmptyLabel = errors.New("empty label")
 )
 

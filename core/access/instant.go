@@ -98,8 +98,6 @@ func newWindow(from, until Instant) window {
 
 func (w *window) holds(t Instant) bool { return !t.Before(w.from) && t.Before(w.until) }
 
-func (w *window) unlimited() bool { return w.from == everBefore && w.until == everAfter }
-
 // cuts appends the window's ends, where it has any.
 func (w *window) cuts(to []Instant) []Instant {
 	if w.from != everBefore {

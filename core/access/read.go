@@ -85,6 +85,10 @@ func (r *reader) refuse(n *yaml.Node, where *place, format string, args ...any) 
 }
 
 func (r *reader) value(n *yaml.Node, into reflect.Value, where *place, f field) {
+	if into.Kind() == reflect.Pointer { // never nil, whatever stands there
+		into.Set(reflect.New(into.Type().Elem()))
+		setDefaults(into.Elem())
+	}
 	switch {
 	case n.Kind == yaml.AliasNode:
 		r.refuse(n, where, "an alias (*%s): write it out", n.Value)
@@ -99,8 +103,6 @@ func (r *reader) value(n *yaml.Node, into reflect.Value, where *place, f field) 
 			into.Set(reflect.ValueOf(at))
 		}
 	case into.Kind() == reflect.Pointer:
-		into.Set(reflect.New(into.Type().Elem()))
-		setDefaults(into.Elem())
 		r.mapping(n, into.Elem(), where)
 	case into.Kind() == reflect.Struct:
 		r.mapping(n, into, where)

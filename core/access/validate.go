@@ -30,13 +30,12 @@ type found struct {
 // validator checks what the types alone do not: ids, references, paths,
 // addresses, windows and what must not stand twice.
 type validator struct {
-	doc      *Document
-	found    []found
-	people   map[string]bool
-	groups   map[string]bool
-	sites    map[string]*Site
-	siteIDs  map[string]map[string]bool // of the site at hand: "pass", "link"
-	builtIns map[string]bool
+	doc     *Document
+	found   []found
+	people  map[string]bool
+	groups  map[string]bool
+	sites   map[string]*Site
+	siteIDs map[string]map[string]bool // of the site at hand: "pass", "link"
 }
 
 var (

@@ -1,0 +1,60 @@
+// Every view by axe: nothing serious, by day, in the evening and on a phone.
+import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { after, before, test } from "node:test";
+import { signIn, startBrowser, startHouse } from "./house.mjs";
+
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+let house, browser;
+
+before(async () => {
+  house = await startHouse();
+  browser = await startBrowser();
+});
+
+after(async () => {
+  await browser.close();
+  await house.stop();
+});
+
+const consoleViews = ["/sites", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/nowhere"];
+const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
+
+async function check(page, name) {
+  await page.evaluate(axe);
+  const { violations } = await page.evaluate(() => globalThis.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }));
+  const serious = violations.filter((v) => ["serious", "critical"].includes(v.impact));
+  assert.deepEqual(serious.map((v) => `${v.id}: ${v.nodes[0].html}`), [], name);
+  const wide = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+  assert.ok(wide <= 0, `${name} is ${wide} px wider than the window`);
+}
+
+for (const [name, options] of Object.entries({
+  "by day": { viewport: { width: 1280, height: 800 } },
+  "in the evening": { viewport: { width: 1280, height: 800 }, colorScheme: "dark" },
+  "on a phone": { viewport: { width: 360, height: 740 } },
+})) {
+  test(`nothing serious ${name}`, async () => {
+    const context = await browser.newContext({ ...options, bypassCSP: true });
+    const page = await context.newPage();
+    await page.goto(`${house.console}/sign-in`);
+    await check(page, "/sign-in");
+    for (const [site, path] of visitorViews) {
+      await page.goto(house.site(site, path));
+      await check(page, site + path);
+    }
+    await signIn(page, house);
+    for (const view of consoleViews) {
+      await page.goto(house.console + view);
+      await check(page, view);
+    }
+    await page.goto(`${house.console}/sites/society/door`);
+    await page.getByRole("button", { name: "Private" }).click();
+    await page.locator(".tray").waitFor();
+    await check(page, "a rehearsal");
+    await page.getByRole("button", { name: "Discard" }).click();
+    await page.getByText("The rehearsal is dropped").waitFor();
+    await context.close();
+  });
+}
