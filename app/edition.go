@@ -126,17 +126,17 @@ func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *stor
 		}
 		e.Pages[i].HTML = html
 	}
-	published := *site
-	published.State, published.Pages = "live", nil
+	live := *site
+	live.State, live.Pages = "live", nil
 	for _, p := range e.Pages {
 		page := access.Page{Path: p.Path, Listing: true}
 		if i := slices.IndexFunc(site.Pages, func(old access.Page) bool { return old.Path == p.Path }); i >= 0 {
 			page = site.Pages[i]
 		}
-		published.Pages = append(published.Pages, page)
+		live.Pages = append(live.Pages, page)
 	}
-	if err := store.SaveSite(ctx, q, &published, position); err != nil {
+	if err := store.SaveSite(ctx, q, &live, position); err != nil {
 		return nil, err
 	}
-	return &published, store.SaveEdition(ctx, q, e)
+	return &live, store.SaveEdition(ctx, q, e)
 }

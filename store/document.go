@@ -53,9 +53,10 @@ func Document(ctx context.Context, q Queryer) (*access.Document, error) {
 		byAddress[sites[i].Address] = &sites[i]
 	}
 	_, err = collect(ctx, q, func(r *sql.Rows) (m access.Member, err error) {
-		var site string
-		if err = r.Scan(&site, &m.Who, &m.Status); err == nil {
-			byAddress[site].Members = append(byAddress[site].Members, m)
+		var address string
+		if err = r.Scan(&address, &m.Who, &m.Status); err == nil {
+			s := byAddress[address]
+			s.Members = append(s.Members, m)
 		}
 		return m, err
 	}, `SELECT site, person, status FROM members ORDER BY site, position, person`)

@@ -82,10 +82,10 @@ func (s *CompiledSite) Capabilities(path string, id Identity, t Instant) Capabil
 
 func (s *CompiledSite) capabilities(a *area, id *Identity, t Instant) (caps Capabilities) {
 	if id.kind == aPerson {
-		if s.house.blocked.Contains(id.index) {
+		switch mark := s.house.marks[id.index]; {
+		case mark&blockedPerson != 0:
 			return 0
-		}
-		if s.house.stewards.Contains(id.index) {
+		case mark&steward != 0:
 			return allCapabilities
 		}
 	}

@@ -29,32 +29,53 @@ type asking struct {
 // the same answer, so the area stands for the path.
 func (s *CompiledSite) decide(a *area, exists bool, v *Visitor, t Instant, why *trace) Decision {
 	if s.state != live {
-		why.state(s)
+		if why != nil {
+			why.state(s)
+		}
 		if s.state == downGone {
 			return Decision{Outcome: Gone}
 		}
 		return Decision{Outcome: Absent}
 	}
-	q := asking{site: s, v: v, t: t, area: a, rules: s.rulesAt(t)}
+	q := asking{site: s, v: v, t: t, area: a}
+	if len(s.rules) > 0 {
+		q.rules = s.rulesAt(t)
+	}
 	q.identify()
-	why.visitor(&q)
+	if why != nil {
+		why.visitor(&q)
+	}
+	d := q.atTheDoors(exists, why)
+	if why != nil {
+		why.end(&q, d)
+	}
+	return d
+}
+
+// atTheDoors goes on once it is known who is asking.
+func (q *asking) atTheDoors(exists bool, why *trace) Decision {
+	s := q.site
 	if q.onTeam {
-		return why.end(&q, existing(exists, ViaTeam))
+		return existing(exists, ViaTeam)
 	}
-	conditions, first, siteDoor, via := q.conditions(&exists, why)
+	conditions, first, siteDoor, via := q.conditions(why)
 	if siteDoor && s.door.hide {
-		return why.end(&q, Decision{Outcome: Absent})
+		return Decision{Outcome: Absent}
 	}
-	if q.held() {
-		why.holding(&q)
-		return why.end(&q, Decision{Outcome: Held, Offers: q.heldOffers(), Soon: s.holding.soon})
+	held := s.holding.on && q.held()
+	if why != nil {
+		why.holding(q)
+		if !held {
+			why.doors(q, conditions)
+		}
 	}
-	why.holding(&q)
-	why.doors(&q, conditions)
-	if first == nil {
-		return why.end(&q, existing(exists, via))
+	switch {
+	case held:
+		return Decision{Outcome: Held, Offers: q.heldOffers(), Soon: s.holding.soon}
+	case first == nil:
+		return existing(exists && q.leftOut == 0, via)
 	}
-	return why.end(&q, q.turnedAway(first))
+	return q.turnedAway(first)
 }
 
 func existing(exists bool, via Via) Decision {
@@ -68,12 +89,12 @@ func existing(exists bool, via Via) Decision {
 func (q *asking) identify() {
 	id, h := &q.v.Identity, q.site.house
 	if id.kind == aPerson {
-		switch {
-		case h.blocked.Contains(id.index):
+		switch mark := h.marks[id.index]; {
+		case mark&blockedPerson != 0:
 			q.dropped = true
-		case h.stewards.Contains(id.index), q.site.teamAt(q.area, id, q.t, q.rules):
+		case mark&steward != 0, q.site.teamAt(q.area, id, q.t, q.rules):
 			q.onTeam = true
-		case q.site.barred.Contains(id.index):
+		case q.site.bars && q.site.barred.Contains(id.index):
 			q.dropped = true
 		}
 		q.known = !q.dropped
@@ -81,13 +102,16 @@ func (q *asking) identify() {
 		q.known = true
 		q.onTeam = q.site.teamAt(q.area, id, q.t, q.rules)
 	}
+	if q.rules&(signInRequired|houseDomainsOnly) == 0 {
+		return
+	}
 	q.capped = !q.known && q.rules&(signInRequired|houseDomainsOnly) != 0 ||
 		q.known && q.rules&houseDomainsOnly != 0 && !h.inside(*id)
 }
 
 // teamAt reports whether an identity has a team entry in force that covers an area.
 func (s *CompiledSite) teamAt(a *area, id *Identity, t Instant, rules ruleSet) bool {
-	if id.kind == aPerson && !s.onTeam.Contains(id.index) || id.kind == bareAddress && !s.bareTeam {
+	if len(a.team) == 0 || id.kind == aPerson && !s.onTeam.Contains(id.index) || id.kind == bareAddress && !s.bareTeam {
 		return false
 	}
 	for _, e := range a.team {
@@ -119,7 +143,7 @@ func (e *teamEntry) names(id *Identity, t Instant) bool {
 // conditions works out the doors of the path, leaving hidden ones out for as
 // long as one is not satisfied. It gives the first that is not satisfied,
 // whether the site's own door is not, and what satisfied the last one.
-func (q *asking) conditions(exists *bool, why *trace) (list []*condition, first *condition, siteDoor bool, via Via) {
+func (q *asking) conditions(why *trace) (list []*condition, first *condition, siteDoor bool, via Via) {
 	list = q.area.conditions
 again:
 	first, siteDoor = nil, false
@@ -130,8 +154,10 @@ again:
 			continue
 		}
 		if c.hide && c.path != "" {
-			q.leftOut, *exists, list = len(c.path), false, c.above
-			why.hidden(q, c)
+			q.leftOut, list = len(c.path), c.above
+			if why != nil {
+				why.hidden(q, c)
+			}
 			goto again
 		}
 		if first == nil {
@@ -156,10 +182,13 @@ func (q *asking) opens(ways []*way) *way {
 }
 
 func (q *asking) satisfies(w *way) bool {
-	if !w.win.holds(q.t) {
+	if !w.always && !w.win.holds(q.t) {
 		return false
 	}
 	id := &q.v.Identity
+	if w.people != nil && id.kind != bareAddress {
+		return q.known && w.has(id.index)
+	}
 	switch w.via {
 	case ViaAnyone:
 		return true
@@ -180,8 +209,6 @@ func (q *asking) satisfies(w *way) bool {
 	switch {
 	case !q.known:
 		return false
-	case id.kind == aPerson && w.people != nil:
-		return w.people.Contains(id.index)
 	case id.kind == aPerson:
 		for _, g := range w.groups {
 			if g.at(q.t).Contains(id.index) {
@@ -284,6 +311,9 @@ func (q *asking) asksPassword(ways []*way) bool {
 	return false
 }
 
+// byIdentity is the kinds of ways that only somebody signed in satisfies.
+const byIdentity = 1<<ViaSignedIn | 1<<ViaDomain | 1<<ViaPeople | 1<<ViaGroups | 1<<ViaMembers
+
 // turnedAway is step 6: what a visitor could do about the first door that is
 // not satisfied.
 func (q *asking) turnedAway(c *condition) Decision {
@@ -292,26 +322,15 @@ func (q *asking) turnedAway(c *condition) Decision {
 	if q.outside() {
 		return Decision{Outcome: Refused}
 	}
-	active, members, identified := false, false, false
-	for _, w := range c.ways {
-		if !w.win.holds(q.t) {
-			continue
-		}
-		active = true
-		switch w.via {
-		case ViaMembers:
-			members, identified = true, true
-		case ViaSignedIn, ViaDomain, ViaPeople, ViaGroups:
-			identified = true
-		}
-	}
-	if anonymous && (identified || active && q.capped) {
+	kinds := c.inForce(q.t)
+	members := kinds&(1<<ViaMembers) != 0
+	if anonymous && (kinds&byIdentity != 0 || kinds != 0 && q.capped) {
 		o |= OfferSignIn
 	}
 	if members && q.mayJoin(anonymous) {
 		o |= OfferJoin
 	}
-	if q.asksPassword(c.ways) {
+	if kinds&(1<<ViaPass) != 0 && q.asksPassword(c.ways) {
 		o |= OfferPassword
 	}
 	switch {

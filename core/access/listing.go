@@ -29,9 +29,8 @@ func (s *CompiledSite) noIndex(a *area, p *page, root bool, t Instant, stranger 
 func (s *CompiledSite) standsFor(a *area, t Instant) bool {
 	q := asking{site: s, v: &Visitor{}, t: t, area: a, rules: s.rulesAt(t)}
 	q.identify()
-	exists := true
-	q.conditions(&exists, nil)
-	return exists
+	q.conditions(nil)
+	return q.leftOut == 0
 }
 
 // RetryAfter is the whole seconds until the holding page comes down, rounded

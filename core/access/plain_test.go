@@ -118,6 +118,9 @@ func (p plain) entries(address string) (list []TeamEntry) {
 	return list
 }
 
+// members are those of the site asked for.
+func (p plain) members() []Member { s := p.site; return s.Members }
+
 // identity gives the address that counts, and whether one was dropped.
 func (p plain) identity() (address string, dropped bool) {
 	address = p.me()
@@ -125,7 +128,7 @@ func (p plain) identity() (address string, dropped bool) {
 	if address == "" || me == nil {
 		return address, false
 	}
-	barred := slices.Contains(p.site.Members, Member{me.ID, "blocked"})
+	barred := slices.Contains(p.members(), Member{me.ID, "blocked"})
 	if me.Blocked || barred && !me.Steward && len(p.entries(address)) == 0 {
 		return "", true
 	}
@@ -180,7 +183,7 @@ func (p plain) satisfied(w Way, leftOut string) bool {
 	case "groups":
 		return me != "" && slices.ContainsFunc(w.Groups, func(id string) bool { return p.inGroup(me, id, nil) })
 	case "members":
-		return p.person(me) != nil && slices.Contains(p.site.Members, Member{p.person(me).ID, "approved"})
+		return p.person(me) != nil && slices.Contains(p.members(), Member{p.person(me).ID, "approved"})
 	case "network":
 		return slices.ContainsFunc(w.Networks, func(n string) bool { return netip.MustParsePrefix(n).Contains(p.ask.ip) })
 	}
@@ -306,7 +309,7 @@ func (p plain) turnedAway(ways []Way, leftOut string) (string, []string, string)
 	}
 	status := ""
 	if who := p.person(me); who != nil {
-		for _, m := range p.site.Members {
+		for _, m := range p.members() {
 			if m.Who == who.ID {
 				status = m.Status
 			}

@@ -25,6 +25,7 @@ type houseSets struct {
 	blocked    people
 	inHouse    people // whose address is at one of the house's domains
 	houseParts []DomainPattern
+	marks      []personMark // by index: the same of each, for one look
 	groups     []*group
 	groupByID  map[string]*group
 	rules      []rule
@@ -103,6 +104,15 @@ func compile(doc *Document, people *roster, earlier *Policy) *Policy {
 	return p
 }
 
+// personMark is what the house as a whole says of a person.
+type personMark uint8
+
+const (
+	blockedPerson personMark = 1 << iota
+	steward
+	inHouse
+)
+
 func compileHouse(doc *Document, people *roster) *houseSets {
 	h := &houseSets{people: people, stewards: roaring.New(), blocked: roaring.New(), groupByID: make(map[string]*group, len(doc.Groups))}
 	for i := range people.entries {
@@ -116,6 +126,12 @@ func compileHouse(doc *Document, people *roster) *houseSets {
 	}
 	h.houseParts = parsePatterns(doc.House.Domains)
 	h.inHouse = people.at(h.houseParts)
+	h.marks = make([]personMark, len(people.entries))
+	for bit, set := range map[personMark]*roaring.Bitmap{blockedPerson: h.blocked, steward: h.stewards, inHouse: h.inHouse} {
+		for it := set.Iterator(); it.HasNext(); {
+			h.marks[it.Next()] |= bit
+		}
+	}
 	h.groups = compileGroups(doc.Groups, people)
 	for _, g := range h.groups {
 		h.groupByID[g.id] = g
@@ -197,7 +213,7 @@ type Visitor struct {
 // inside reports whether an identity's address is at one of the house's domains.
 func (h *houseSets) inside(i Identity) bool {
 	if i.kind == aPerson {
-		return h.inHouse.Contains(i.index)
+		return h.marks[i.index]&inHouse != 0
 	}
 	return anyMatches(h.houseParts, i.address.Domain)
 }

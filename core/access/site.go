@@ -29,6 +29,7 @@ type CompiledSite struct {
 	approved people
 	pending  people
 	barred   people // blocked members
+	bars     bool   // there are some
 	signUp   []DomainPattern
 	holding  holding
 }
@@ -72,7 +73,32 @@ type condition struct {
 	path  string // "" = the site's own door
 	hide  bool
 	ways  []*way
+	kinds uint16       // of the ways that are always in force, a bit for each Via
+	dated []*way       // the others
 	above []*condition // the conditions where this entry and all below it are left out
+}
+
+func newCondition(path string, hide bool, ways []*way, above []*condition) *condition {
+	c := &condition{path: path, hide: hide, ways: ways, above: above}
+	for _, w := range ways {
+		if w.always {
+			c.kinds |= 1 << w.via
+		} else {
+			c.dated = append(c.dated, w)
+		}
+	}
+	return c
+}
+
+// inForce gives the kinds of the ways that are in force at an instant.
+func (c *condition) inForce(t Instant) uint16 {
+	kinds := c.kinds
+	for _, w := range c.dated {
+		if w.win.holds(t) {
+			kinds |= 1 << w.via
+		}
+	}
+	return kinds
 }
 
 // key is a pass or a link.
@@ -132,7 +158,7 @@ func compileSite(doc *Site, h *houseSets) *CompiledSite {
 	for _, path := range doc.Holding.Exempt {
 		s.holding.exempt = append(s.holding.exempt, normal(path))
 	}
-	s.door = &condition{hide: doc.Door.Hide, ways: s.compileWays(doc.Door.Ways)}
+	s.door = newCondition("", doc.Door.Hide, s.compileWays(doc.Door.Ways), nil)
 	s.compileAreas()
 	for i := range doc.Pages {
 		p := &page{path: normal(doc.Pages[i].Path), doc: &doc.Pages[i]}
@@ -169,6 +195,7 @@ func (s *CompiledSite) compileMembers() {
 		slices.Sort(lists[status])
 		set.AddMany(lists[status])
 	}
+	s.bars = !s.barred.IsEmpty()
 }
 
 func (s *CompiledSite) compileTeam() {
@@ -241,7 +268,7 @@ func (s *CompiledSite) compileAreas() {
 		}
 		a.conditions = conditions
 		if d := doors[path]; d != nil {
-			own := &condition{path: path, hide: d.Hide, ways: s.compileWays(d.Ways), above: conditions}
+			own := newCondition(path, d.Hide, s.compileWays(d.Ways), conditions)
 			if d.Mode == "instead" {
 				a.conditions = []*condition{own}
 			} else {
@@ -299,7 +326,9 @@ type way struct {
 	kind     string
 	via      Via
 	win      window
-	people   people // domain, people, members
+	always   bool     // in force at any time
+	people   people   // domain, people, members, and groups that do not change with time
+	flat     []uint64 // the same as one bit a person, where that costs little
 	groups   []*group
 	domains  []DomainPattern
 	bare     map[Address]struct{} // people: addresses of nobody in the house
@@ -354,7 +383,30 @@ func (s *CompiledSite) compileWay(d *Way) *way {
 			w.networks = append(w.networks, prefix)
 		}
 	}
+	w.always = w.win == newWindow(Instant{}, Instant{})
+	w.flat = flatten(w.people, len(s.house.people.entries))
 	return w
+}
+
+// flatten writes a set as one bit a person, unless that takes much more room.
+func flatten(set people, everyone int) []uint64 {
+	if set == nil || everyone/8 > 8*int(set.GetCardinality())+1024 {
+		return nil
+	}
+	flat := make([]uint64, (everyone+63)/64)
+	for it := set.Iterator(); it.HasNext(); {
+		i := it.Next()
+		flat[i/64] |= 1 << (i % 64)
+	}
+	return flat
+}
+
+// has reports whether a person is in the way's steady set.
+func (w *way) has(i uint32) bool {
+	if w.flat != nil {
+		return w.flat[i/64]&(1<<(i%64)) != 0
+	}
+	return w.people.Contains(i)
 }
 
 // steadyUnion is everyone in one of the groups, or nil where that changes with time.

@@ -49,8 +49,7 @@ func (p *Policy) Explain(site, path string, v *Visitor, t Instant) (Decision, []
 	return d, w.list()
 }
 
-// trace writes down why, step by step, while a decision is made. A nil trace
-// writes nothing.
+// trace writes down why, step by step, while a decision is made.
 type trace struct {
 	path  string
 	text  []byte
@@ -123,18 +122,12 @@ func (w *trace) when(s *CompiledSite, t Instant) {
 }
 
 func (w *trace) noSite(address string) {
-	if w == nil {
-		return
-	}
 	w.say("There is no site at the address “", address, "”.")
 	w.done(SignHidden)
 }
 
 // state tells of a site that is not live.
 func (w *trace) state(s *CompiledSite) {
-	if w == nil {
-		return
-	}
 	w.about("site", s.doc.Address)
 	switch s.state {
 	case draft:
@@ -151,9 +144,6 @@ func (w *trace) state(s *CompiledSite) {
 
 // visitor tells who is asking, and what the team and the house rules make of it.
 func (w *trace) visitor(q *asking) {
-	if w == nil {
-		return
-	}
 	s, id := q.site, &q.v.Identity
 	w.about("site", s.doc.Address)
 	if q.holdingUp() {
@@ -171,13 +161,13 @@ func (w *trace) visitor(q *asking) {
 	switch {
 	case q.dropped:
 		w.identity(q)
-		if s.house.blocked.Contains(id.index) {
+		if s.house.marks[id.index]&blockedPerson != 0 {
 			w.say(" is blocked in the house: their sign-in does not count.")
 		} else {
 			w.say(" is blocked as a member of this site: their sign-in does not count here.")
 		}
 		w.done(SignShut)
-	case q.onTeam && id.kind == aPerson && s.house.stewards.Contains(id.index):
+	case q.onTeam && id.kind == aPerson && s.house.marks[id.index]&steward != 0:
 		w.identity(q)
 		w.say(" is a steward of the house: every door is open to them.")
 		w.done(SignLit)
@@ -297,9 +287,6 @@ func (w *trace) capped(q *asking) {
 
 // hidden tells of a hidden door that makes its pages look as if they did not exist.
 func (w *trace) hidden(q *asking, c *condition) {
-	if w == nil {
-		return
-	}
 	w.say("The door of ", c.path, " is hidden and ")
 	w.about("door", c.path)
 	w.unsatisfied(q, c)
@@ -309,7 +296,7 @@ func (w *trace) hidden(q *asking, c *condition) {
 
 // holding tells of the holding page, where it is up.
 func (w *trace) holding(q *asking) {
-	if w == nil || !q.holdingUp() {
+	if !q.holdingUp() {
 		return
 	}
 	h := &q.site.holding
@@ -341,9 +328,6 @@ func (w *trace) holding(q *asking) {
 
 // doors tells of every condition of the path.
 func (w *trace) doors(q *asking, conditions []*condition) {
-	if w == nil {
-		return
-	}
 	for _, c := range conditions {
 		w.doorName(c)
 		if by := q.opens(c.ways); by != nil {
@@ -512,11 +496,8 @@ func (w *trace) held(q *asking, by *way, ids []string, kind string) {
 	}
 }
 
-// end tells the outcome and passes the decision on.
-func (w *trace) end(q *asking, d Decision) Decision {
-	if w == nil {
-		return d
-	}
+// end tells the outcome.
+func (w *trace) end(q *asking, d Decision) {
 	switch d.Outcome {
 	case Open:
 		w.say("The page exists: it opens.")
@@ -548,7 +529,6 @@ func (w *trace) end(q *asking, d Decision) Decision {
 			w.done(SignHeld)
 		}
 	}
-	return d
 }
 
 func (w *trace) offers(o Offers) {
