@@ -4,7 +4,6 @@
 package gate
 
 import (
-	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
@@ -142,9 +141,6 @@ func (q *request) serve(raw string) {
 			q.file(edition.Files[q.path])
 			return
 		}
-	}
-	if d.Outcome == access.Open && (edition == nil || edition.Pages[q.path] == nil) {
-		panic(fmt.Sprintf("%s has a page %s and its edition has none", q.address, q.path))
 	}
 	if d.Outcome == access.Open && raw != q.path && !samePath(raw, q.path) {
 		q.w.Header().Set("Cache-Control", "private, no-store")

@@ -410,7 +410,11 @@ func TestTheGateFailsClosed(t *testing.T) {
 	}
 	d = open(t)
 	delete(d.house.State().Editions["society"].Pages, "/")
+	if r := d.ask(asked{site: "society", path: "/"}); r.StatusCode != 200 || !strings.Contains(body(t, r), "Nothing is written") {
+		t.Errorf("a page that nobody has written: %d", r.StatusCode)
+	}
+	d.house.State().Policy = nil
 	if r := d.ask(asked{site: "society", path: "/"}); r.StatusCode != 503 {
-		t.Errorf("a page that the edition lacks: %d", r.StatusCode)
+		t.Errorf("in trouble: %d", r.StatusCode)
 	}
 }

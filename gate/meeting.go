@@ -92,9 +92,12 @@ func (q *request) sight(title string) *sight {
 }
 
 func (q *request) page() {
-	page := q.state.Editions[q.address].Pages[q.path]
-	s := q.sight(page.Title)
-	s.HTML = template.HTML(page.HTML) // sanitised when it was published
+	s := q.sight(q.path)
+	if e := q.state.Editions[q.address]; e != nil && e.Pages[q.path] != nil {
+		s.Title, s.HTML = e.Pages[q.path].Title, template.HTML(e.Pages[q.path].HTML) // sanitised when it was published
+	} else { // an imported policy names pages before anybody has written them
+		s.HTML = "<p>Nothing is written on this page yet.</p>"
+	}
 	q.send("page.html", http.StatusOK, s)
 }
 

@@ -11,21 +11,26 @@ import (
 )
 
 func main() {
+	err := rootCommand().ExecuteContext(context.Background())
+	var exit exitCode
+	switch {
+	case errors.As(err, &exit):
+		os.Exit(int(exit))
+	case err != nil:
+		fmt.Fprintln(os.Stderr, "velada:", err)
+		os.Exit(1)
+	}
+}
+
+func rootCommand() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "velada",
 		Short:         "Who can view and who can edit each website of a house",
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), policyCommand())
-	if err := root.ExecuteContext(context.Background()); err != nil {
-		var exit exitCode
-		if errors.As(err, &exit) {
-			os.Exit(int(exit))
-		}
-		fmt.Fprintln(os.Stderr, "velada:", err)
-		os.Exit(1)
-	}
+	root.AddCommand(serveCommand(), demoCommand(), exportCommand(), importCommand(), ledgerCommand(), policyCommand())
+	return root
 }
 
 // exitCode ends the program with a code after everything has been said.

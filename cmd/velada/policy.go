@@ -162,11 +162,8 @@ func timelineCommand() *cobra.Command {
 	}
 	c.Flags().Var(&from, "from", "after this instant")
 	c.Flags().Var(&until, "until", "up to and with this instant")
-	for _, f := range []string{"from", "until"} {
-		if err := c.MarkFlagRequired(f); err != nil {
-			panic(err)
-		}
-	}
+	must(c.MarkFlagRequired("from"))
+	must(c.MarkFlagRequired("until"))
 	return c
 }
 

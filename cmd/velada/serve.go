@@ -57,9 +57,7 @@ func serveCommand() *cobra.Command {
 	}
 	o.flags(c)
 	c.Flags().StringVar(&o.data, "data", "", "folder that keeps the house")
-	if err := c.MarkFlagRequired("data"); err != nil {
-		panic(err)
-	}
+	must(c.MarkFlagRequired("data"))
 	return c
 }
 
@@ -119,6 +117,11 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 		return err
 	}
 	defer db.Close()
+	lock, err := lockHouse(o.data)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
 	if err := prepare(ctx, db); err != nil {
 		return err
 	}

@@ -41,6 +41,9 @@ func URLPath(raw string) (string, error) {
 // document: NFC, without empty and . segments, .. resolved, and no slash at its
 // end.
 func DocumentPath(decoded string) (string, error) {
+	if plainPath(decoded) {
+		return decoded, nil
+	}
 	if !strings.HasPrefix(decoded, "/") {
 		return "", ErrPathStart
 	}

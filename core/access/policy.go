@@ -93,13 +93,15 @@ func compile(doc *Document, people *roster, earlier *Policy) *Policy {
 		p.houseSets = compileHouse(doc, people)
 	}
 	for _, s := range doc.Sites {
+		var before *CompiledSite
 		if same {
-			if before := earlier.sites[s.Address]; before != nil && before.doc == s {
-				p.sites[s.Address] = before
-				continue
-			}
+			before = earlier.sites[s.Address]
 		}
-		p.sites[s.Address] = compileSite(s, p.houseSets)
+		if before != nil && before.doc == s {
+			p.sites[s.Address] = before
+		} else {
+			p.sites[s.Address] = compileSite(s, p.houseSets, before)
+		}
 	}
 	return p
 }

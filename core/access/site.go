@@ -32,6 +32,9 @@ type CompiledSite struct {
 	bars     bool   // there are some
 	signUp   []DomainPattern
 	holding  holding
+	ways     map[*Way]*way // those that depend on nothing else of the site
+	known    map[*Way]*way // while compiling: those of an earlier state
+	admitted []uint64      // approved, as one bit a person
 }
 
 type siteState uint8
@@ -127,9 +130,11 @@ type holding struct {
 	letIn  []*way
 }
 
-func compileSite(doc *Site, h *houseSets) *CompiledSite {
+// compileSite compiles a site; ways that earlier has compiled from the very same
+// part of the document are taken from there. earlier may be nil.
+func compileSite(doc *Site, h *houseSets, earlier *CompiledSite) *CompiledSite {
 	s := &CompiledSite{
-		house: h, doc: doc,
+		house: h, doc: doc, ways: map[*Way]*way{},
 		pages: make(map[string]*page, len(doc.Pages)), areas: map[string]*area{},
 		passes: map[string]*key{}, links: map[string]*key{},
 		approved: roaring.New(), pending: roaring.New(), barred: roaring.New(), onTeam: roaring.New(),
@@ -147,6 +152,9 @@ func compileSite(doc *Site, h *houseSets) *CompiledSite {
 		if h.rules[i].caps(doc.Address) {
 			s.rules = append(s.rules, h.rules[i])
 		}
+	}
+	if earlier != nil && earlier.house == h {
+		s.known = earlier.ways
 	}
 	s.compileKeys()
 	s.compileMembers()
@@ -168,6 +176,7 @@ func compileSite(doc *Site, h *houseSets) *CompiledSite {
 		}
 		s.pages[p.path] = p
 	}
+	s.known = nil
 	return s
 }
 
@@ -196,6 +205,7 @@ func (s *CompiledSite) compileMembers() {
 		set.AddMany(lists[status])
 	}
 	s.bars = !s.barred.IsEmpty()
+	s.admitted = flatten(s.approved, len(s.house.people.entries))
 }
 
 func (s *CompiledSite) compileTeam() {
@@ -347,6 +357,10 @@ func (s *CompiledSite) compileWays(ways []Way) []*way {
 }
 
 func (s *CompiledSite) compileWay(d *Way) *way {
+	if known := s.known[d]; known != nil {
+		s.ways[d] = known
+		return known
+	}
 	w := &way{kind: d.Way, via: viaByName[d.Way], win: newWindow(d.From, d.Until), doc: d}
 	switch w.via {
 	case ViaDomain:
@@ -384,7 +398,14 @@ func (s *CompiledSite) compileWay(d *Way) *way {
 		}
 	}
 	w.always = w.win == newWindow(Instant{}, Instant{})
-	w.flat = flatten(w.people, len(s.house.people.entries))
+	switch w.via {
+	case ViaMembers:
+		w.flat = s.admitted
+	case ViaPass, ViaLink:
+	default:
+		w.flat = flatten(w.people, len(s.house.people.entries))
+		s.ways[d] = w
+	}
 	return w
 }
 

@@ -1,0 +1,212 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/core/access"
+	"velada/demo"
+	"velada/store"
+)
+
+// run runs a command line and gives what it printed, what it complained of, and
+// its exit code.
+func run(t *testing.T, in string, args ...string) (out, complaint string, code int) {
+	t.Helper()
+	root := rootCommand()
+	var stdout, stderr bytes.Buffer
+	root.SetArgs(args)
+	root.SetIn(strings.NewReader(in))
+	root.SetOut(&stdout)
+	root.SetErr(&stderr)
+	err := root.ExecuteContext(context.Background())
+	var exit exitCode
+	switch {
+	case errors.As(err, &exit):
+		code = int(exit)
+	case err != nil:
+		stderr.WriteString(err.Error())
+		code = 1
+	}
+	return stdout.String(), stderr.String(), code
+}
+
+// demoFolder keeps the demo house in a folder, and its document in a file.
+func demoFolder(t *testing.T) (folder, file string) {
+	t.Helper()
+	folder = t.TempDir()
+	db, err := store.Open(context.Background(), filepath.Join(folder, "velada.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if err := demo.Make(context.Background(), db, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	file = filepath.Join(folder, "house.yaml")
+	out, complaint, code := run(t, "", "export", "--data", folder)
+	if code != 0 || !strings.HasPrefix(out, "velada: 1\n") || strings.Contains(out, "argon2") {
+		t.Fatal(complaint, code, out)
+	}
+	if err := os.WriteFile(file, []byte(out), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return folder, file
+}
+
+func TestCheck(t *testing.T) {
+	_, file := demoFolder(t)
+	out, _, code := run(t, "", "policy", "check", file)
+	if code != 1 || !strings.Contains(out, "broken  council-dossier") || !strings.Contains(out, "kept    crews-apart") {
+		t.Errorf("%d\n%s", code, out)
+	}
+	if out, _, code := run(t, "", "policy", "check", file, "--json"); code != 1 || !strings.HasPrefix(out, `{"promises":[`) {
+		t.Errorf("%d\n%s", code, out)
+	}
+	bad := filepath.Join(t.TempDir(), "bad.yaml")
+	if err := os.WriteFile(bad, []byte("velada: 1\nhouse: {name: A, zone: UTC, colour: red}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, complaint, code := run(t, "", "policy", "check", bad); code != 2 || !strings.Contains(complaint, "line 2: house.colour") {
+		t.Errorf("%d %s", code, complaint)
+	}
+}
+
+func TestDecideGoesOnAfterWhatCannotBeRead(t *testing.T) {
+	_, file := demoFolder(t)
+	requests := strings.Join([]string{
+		`{"site":"society","path":"/"}`,
+		``,
+		`{"site":"society"}`,
+		`{"site":"society","path":"/","person":null}`,
+		`{"site":"society","path":"/","Person":"ines"}`,
+		`{"site":"society","path":"/","passes":"k"}`,
+		`{"site":"society","path":"/","site":"august"}`,
+		`{"site":"society","path":"/"} x`,
+		`not JSON`,
+		`{"site":"society","path":"/","at":"yesterday"}`,
+		`{"site":"society","path":"/","ip":"10.0.0"}`,
+		`{"site":"society","path":"/` + strings.Repeat("a", 2<<20) + `"}`,
+		`{"site":"society","path":"/members","person":"ines"}`,
+	}, "\n")
+	out, complaint, code := run(t, requests, "policy", "decide", file)
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	if code != 0 || len(lines) != 12 {
+		t.Fatalf("%d, %d lines\n%s %s", code, len(lines), out, complaint)
+	}
+	for i, line := range lines {
+		switch i {
+		case 0, 11:
+			if !strings.HasPrefix(line, `{"outcome":"open","status":200,"offers":[],"noindex":`) || !strings.Contains(line, `"why":[{`) {
+				t.Errorf("line %d: %s", i, line)
+			}
+		default:
+			if !strings.HasPrefix(line, `{"error":"`) {
+				t.Errorf("line %d: %s", i, line)
+			}
+		}
+	}
+	if out, _, _ := run(t, `{"site":"society","path":"/"}`, "policy", "decide", "--no-why", file); strings.Contains(out, "why") {
+		t.Error(out)
+	}
+	if out, _, _ := run(t, `{"site":"society","path":"/","person":"ines"}`+"\n"+`{"site":"society","path":"/","ip":"10.0.0.1"}`, "policy", "can", file); !strings.HasPrefix(out, `{"can":["preview",`) || !strings.Contains(out, `{"error":`) {
+		t.Error(out)
+	}
+}
+
+func TestExportImportLosesNothing(t *testing.T) {
+	folder, file := demoFolder(t)
+	out, complaint, code := run(t, "", "import", file, "--data", folder)
+	if code != 0 || !strings.Contains(out, "Nothing changes for anyone.") || !strings.Contains(out, "Say --yes") {
+		t.Errorf("%d %s %s", code, out, complaint)
+	}
+	empty := t.TempDir()
+	if out, complaint, code := run(t, "", "import", file, "--data", empty, "--yes"); code != 0 || !strings.Contains(out, "Imported.") || !strings.Contains(out, "until it gets a password") {
+		t.Errorf("%d %s %s", code, out, complaint)
+	}
+	again, _, _ := run(t, "", "export", "--data", empty)
+	first, err := os.ReadFile(file)
+	if err != nil || again != string(first) {
+		t.Error("the round trip lost something")
+	}
+	asJSON, _, _ := run(t, "", "export", "--data", empty, "--json")
+	if doc, err := access.Read([]byte(asJSON)); err != nil || len(doc.Sites) != 6 {
+		t.Error(err)
+	}
+}
+
+func TestImportShowsItsImpactAndKeepsWhatItIsNotToldToDelete(t *testing.T) {
+	folder, file := demoFolder(t)
+	text, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := access.Read(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc.Sites[0].Door.Ways = nil
+	doc.Sites = doc.Sites[:5] // without august
+	changed, err := doc.YAML()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(file, changed, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out, complaint, code := run(t, "", "import", file, "--data", folder, "--yes")
+	if code != 1 || !strings.Contains(out, "stranger open → refused") || !strings.Contains(complaint, "august") {
+		t.Errorf("%d %s %s", code, out, complaint)
+	}
+	if before, _, _ := run(t, "", "export", "--data", folder); !strings.Contains(before, "august") || !strings.Contains(before, "way: anyone") {
+		t.Error("it changed something all the same")
+	}
+	if _, complaint, code := run(t, "", "import", file, "--data", folder, "--yes", "--delete-sites"); code != 0 {
+		t.Error(complaint)
+	}
+	if after, _, _ := run(t, "", "export", "--data", folder); strings.Contains(after, "address: august") {
+		t.Error("august is still there")
+	}
+	if out, _, code := run(t, "", "ledger", "verify", "--data", folder); code != 0 || !strings.Contains(out, "1 entries") {
+		t.Error(out)
+	}
+}
+
+func TestAHouseInUseIsNotImportedInto(t *testing.T) {
+	folder, file := demoFolder(t)
+	lock, err := lockHouse(folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer lock.Close()
+	if _, complaint, code := run(t, "", "import", file, "--data", folder, "--yes"); code != 1 || !strings.Contains(complaint, "in use") {
+		t.Errorf("%d %s", code, complaint)
+	}
+}
+
+func TestImpactAndTimeline(t *testing.T) {
+	_, file := demoFolder(t)
+	if out, _, code := run(t, "", "policy", "impact", file, file, "--at", "2026-11-24T17:00:00Z"); code != 0 || out != `{"at":"2026-11-24T17:00:00Z","sites":[]}`+"\n" {
+		t.Errorf("%d %s", code, out)
+	}
+	from, until := time.Now().UTC().Format(time.RFC3339), time.Now().AddDate(0, 2, 0).UTC().Format(time.RFC3339)
+	if out, _, code := run(t, "", "policy", "timeline", file, "--from", from, "--until", until); code != 0 || !strings.Contains(out, `"who":"pass:panel"`) {
+		t.Errorf("%d %.500s", code, out)
+	}
+}
+
+func TestAFolderThatCannotBeUsed(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "a-file")
+	if err := os.WriteFile(file, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, complaint, code := run(t, "", "serve", "--data", file, "--listen", "127.0.0.1:0"); code != 1 || !strings.Contains(complaint, "cannot be used") || strings.Contains(complaint, "\n") {
+		t.Errorf("%d %q", code, complaint)
+	}
+}
