@@ -255,7 +255,7 @@ func (c *Console) saveWay(x *gin.Context, key string) {
 		own, _ := app.DoorAt(draft, path)
 		ways := slices.Clone(own.Ways)
 		if key == "" {
-			setWays(draft, path, append(ways, w))
+			setWays(draft, path, addWay(ways, w))
 			return nil
 		}
 		i := slices.IndexFunc(ways, func(old access.Way) bool { return wayKey(old) == key })
@@ -266,6 +266,25 @@ func (c *Console) saveWay(x *gin.Context, key string) {
 		setWays(draft, path, ways)
 		return nil
 	})
+}
+
+// addWay adds a way to a door; more people go onto the guest list that there is,
+// where it has the same dates.
+func addWay(ways []access.Way, w access.Way) []access.Way {
+	i := slices.IndexFunc(ways, func(old access.Way) bool {
+		return old.Way == "people" && w.Way == "people" && old.From == w.From && old.Until == w.Until
+	})
+	if i < 0 {
+		return append(ways, w)
+	}
+	longer := slices.Clone(ways[i].People)
+	for _, who := range w.People {
+		if !slices.Contains(longer, who) {
+			longer = append(longer, who)
+		}
+	}
+	ways[i].People = longer
+	return ways
 }
 
 func (c *Console) doRemove(x *gin.Context) {

@@ -88,12 +88,16 @@ func peopleFigure(sign string, r app.Reach, verb, verbs string) figure {
 	return figure{fmt.Sprintf("%s%d", sign, n), "people " + verb + " " + count(r.Pages, "page", "pages"), sign == "+"}
 }
 
-// keyFigures counts the passes and links that open more or fewer pages.
+// keyFigures counts what is no person of the house and opens more or fewer
+// pages: passes, links, addresses from outside, networks.
 func keyFigures(sum app.Summary) (list []figure) {
-	for _, kind := range []string{"pass", "link"} {
+	for _, kind := range []struct{ name, one, many string }{
+		{"pass", "pass opens", "passes open"}, {"link", "link opens", "links open"},
+		{"address", "address from outside opens", "addresses from outside open"}, {"network", "network opens", "networks open"},
+	} {
 		opens, shuts := 0, 0
 		for _, o := range sum.Observers {
-			if !strings.HasPrefix(o.Who, kind+":") {
+			if !strings.HasPrefix(o.Who, kind.name+":") {
 				continue
 			}
 			if o.Gains > 0 {
@@ -104,21 +108,18 @@ func keyFigures(sum app.Summary) (list []figure) {
 			}
 		}
 		if opens > 0 {
-			list = append(list, figure{fmt.Sprintf("+%d", opens), plural(opens, kind+" opens", kind+"es open", kind) + " more", true})
+			list = append(list, figure{fmt.Sprintf("+%d", opens), plural(opens, kind.one, kind.many) + " more", true})
 		}
 		if shuts > 0 {
-			list = append(list, figure{fmt.Sprintf("−%d", shuts), plural(shuts, kind+" opens", kind+"es open", kind) + " less", false})
+			list = append(list, figure{fmt.Sprintf("−%d", shuts), plural(shuts, kind.one, kind.many) + " less", false})
 		}
 	}
 	return list
 }
 
-func plural(n int, one, many, kind string) string {
+func plural(n int, one, many string) string {
 	if n == 1 {
 		return one
-	}
-	if kind == "link" {
-		return "links open"
 	}
 	return many
 }

@@ -49,7 +49,7 @@ export async function startBrowser() {
     close: () => browser.close(),
     newContext: async (options) => {
       const context = await browser.newContext(options);
-      context.setDefaultTimeout(8000);
+      context.setDefaultTimeout(20000);
       return context;
     },
   };

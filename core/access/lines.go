@@ -38,9 +38,32 @@ const (
 	hasIP
 )
 
-var questionFields = map[string]questionField{
-	"site": hasSite, "path": hasPath, "at": hasAt, "person": hasPerson,
-	"address": hasAddress, "passes": hasPasses, "links": hasLinks, "ip": hasIP,
+// questionFieldOf finds a field by its name as it stands in JSON; 0 is none.
+func questionFieldOf(quoted []byte) questionField {
+	switch string(quoted) {
+	case `"site"`:
+		return hasSite
+	case `"path"`:
+		return hasPath
+	case `"at"`:
+		return hasAt
+	case `"person"`:
+		return hasPerson
+	case `"address"`:
+		return hasAddress
+	case `"passes"`:
+		return hasPasses
+	case `"links"`:
+		return hasLinks
+	case `"ip"`:
+		return hasIP
+	}
+	if plain, err := jsontext.AppendUnquote(nil, quoted); err == nil && bytes.IndexByte(quoted, '\\') >= 0 {
+		if again, err := jsontext.AppendQuote(nil, plain); err == nil && bytes.IndexByte(again, '\\') < 0 {
+			return questionFieldOf(again)
+		}
+	}
+	return 0
 }
 
 const longestLine = 1 << 20
@@ -228,17 +251,16 @@ func (l *lineAnswerer) read(line []byte) error {
 		return errors.New("a request is one JSON object")
 	}
 	for d.PeekKind() == '"' {
-		token, err := d.ReadToken()
+		name, err := d.ReadValue()
 		if err != nil {
 			return notJSON(err)
 		}
-		name := token.String()
-		field, known := questionFields[name]
-		if !known {
-			return fmt.Errorf("an unknown field %q", name)
+		field := questionFieldOf(name)
+		if field == 0 {
+			return fmt.Errorf("an unknown field %s", name)
 		}
 		q.seen |= field
-		if err := l.field(name, field); err != nil {
+		if err := l.field(field); err != nil {
 			return err
 		}
 	}
@@ -253,23 +275,38 @@ func (l *lineAnswerer) read(line []byte) error {
 
 func notJSON(err error) error { return fmt.Errorf("not JSON: %w", err) }
 
-func (l *lineAnswerer) field(name string, field questionField) error {
-	q, d := &l.q, &l.decoder
-	if field == hasPasses || field == hasLinks {
-		list := &q.Passes
-		if field == hasLinks {
-			list = &q.Links
-		}
-		return l.names(name, list)
+// text reads a string; the name is that of its field.
+func (l *lineAnswerer) text(name string) (string, error) {
+	raw, err := l.decoder.ReadValue()
+	switch {
+	case err != nil:
+		return "", notJSON(err)
+	case raw[0] != '"':
+		return "", fmt.Errorf("%s is not text", name)
+	case bytes.IndexByte(raw, '\\') < 0:
+		return string(raw[1 : len(raw)-1]), nil
 	}
-	token, err := d.ReadToken()
+	plain, err := jsontext.AppendUnquote(nil, raw)
+	return string(plain), err
+}
+
+var fieldNames = map[questionField]string{
+	hasSite: "site", hasPath: "path", hasAt: "at", hasPerson: "person",
+	hasAddress: "address", hasPasses: "passes", hasLinks: "links", hasIP: "ip",
+}
+
+func (l *lineAnswerer) field(field questionField) error {
+	q := &l.q
+	switch field {
+	case hasPasses:
+		return l.names("passes", &q.Passes)
+	case hasLinks:
+		return l.names("links", &q.Links)
+	}
+	value, err := l.text(fieldNames[field])
 	if err != nil {
-		return notJSON(err)
+		return err
 	}
-	if token.Kind() != '"' {
-		return fmt.Errorf("%s is not text", name)
-	}
-	value := token.String()
 	switch field {
 	case hasSite:
 		q.Site = value

@@ -86,7 +86,7 @@ func (w *trace) appendJSON(to []byte) []byte {
 		to = append(to, `{"sign":"`...)
 		to = append(to, s.sign.String()...)
 		to = append(to, `","text":`...)
-		to, _ = jsontext.AppendQuote(to, w.text[text:s.end])
+		to = appendQuoted(to, w.text[text:s.end])
 		to = append(to, `,"about":[`...)
 		for j, r := range w.refs[ref:s.ref] {
 			if j > 0 {
@@ -95,13 +95,26 @@ func (w *trace) appendJSON(to []byte) []byte {
 			to = append(to, `{"kind":"`...)
 			to = append(to, r.Kind...)
 			to = append(to, `","id":`...)
-			to, _ = jsontext.AppendQuote(to, r.ID)
+			to = appendQuoted(to, r.ID)
 			to = append(to, '}')
 		}
 		to = append(to, `]}`...)
 		text, ref = s.end, s.ref
 	}
 	return append(to, ']')
+}
+
+// appendQuoted writes a text as JSON; most need no escape, and are copied.
+func appendQuoted[T ~string | ~[]byte](to []byte, text T) []byte {
+	for i := range len(text) {
+		if c := text[i]; c < 0x20 || c == '"' || c == '\\' {
+			to, _ = jsontext.AppendQuote(to, text) // only invalid UTF-8 is an error, and that is replaced
+			return to
+		}
+	}
+	to = append(to, '"')
+	to = append(to, text...)
+	return append(to, '"')
 }
 
 func (w *trace) say(parts ...string) {

@@ -1,0 +1,34 @@
+// Takes the pictures in docs/screenshots anew from the demo house, its clock
+// standing still (make shots).
+import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
+
+const house = await startHouse("--clock", "2026-11-24T18:00:00+01:00", "--listen", "127.0.0.1:8080");
+const browser = await startBrowser();
+const page = async () => (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+const shoot = (from, name) => from.screenshot({ path: `docs/screenshots/${name}.png` });
+
+const admin = await page();
+await signIn(admin, house);
+await admin.getByText("Each window is a page").waitFor();
+await shoot(admin, "sites");
+
+await admin.goto(`${house.console}/sites/variable-stars/door?add=people`);
+await admin.getByRole("textbox", { name: "People" }).fill("Edda Galindo; Nadia Sorel <nadia@lens.example>");
+await admin.getByLabel("Until").fill("2026-12-18T23:00");
+await admin.getByRole("button", { name: "Rehearse this" }).click();
+await admin.locator(".tray").waitFor();
+await shoot(admin, "door");
+
+const visitor = await page();
+await visitor.goto(house.site("dossier", "/budget"));
+await shoot(visitor, "door-page");
+
+const reader = await page();
+await reader.goto(house.site("variable-stars", "/notes/week-2"));
+await reader.getByRole("link", { name: "Sign in" }).click();
+await fillSignIn(reader, "tobias@lens.example");
+await reader.getByRole("heading", { name: "Week 2: Algol" }).waitFor();
+await shoot(reader, "site-page");
+
+await browser.close();
+await house.stop();
