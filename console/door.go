@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -77,7 +78,11 @@ type meetView struct {
 type whyRow struct {
 	Window window
 	Text   string
+	About  []link
 }
+
+// link leads to where a thing that a why names is set.
+type link struct{ Name, URL string }
 
 type doorView struct {
 	Site, Page, PageTitle string
@@ -100,6 +105,8 @@ type doorView struct {
 	Find                  bool
 	Meet                  meetView
 	Here                  string // this view's own address
+	AtAsked, AtLocal      string // the instant looked at: "" is now
+	NowURL                string
 }
 
 type kindRow struct{ Kind, Label, Text, URL string }
@@ -115,7 +122,17 @@ type doorContext struct {
 	page   string // "" is the whole site
 	as     string
 	at     access.Instant
+	asked  string    // the instant as the address of the view names it; "" is now
+	real   time.Time // now
 	words  app.Wording
+}
+
+// url is doorURL at the instant that is looked at.
+func (d *doorContext) url(path, as string, more ...string) string {
+	if d.asked != "" {
+		more = append(more, "at", d.asked)
+	}
+	return doorURL(d.site, path, as, more...)
 }
 
 func (d *doorContext) path() string { return cmp.Or(d.page, "/") }
@@ -124,10 +141,13 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	s := c.House.State()
 	d := &doorContext{
 		state: s, site: x.Param("site"), as: cmp.Or(x.Query("as"), "stranger"),
-		at: access.At(c.House.Now()), policy: s.Policy,
+		at: access.At(c.House.Now()), real: c.House.Now(), policy: s.Policy,
 	}
 	d.now = s.SiteDocument(d.site)
 	d.then = d.now
+	if at, ok := instantAsked(x.Query("at"), s.Zone); ok {
+		d.at, d.asked = at, at.String()
+	}
 	if page := x.Query("page"); page != "" {
 		path, err := access.DocumentPath(page)
 		if err != nil {
@@ -144,6 +164,19 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	}
 	d.words = app.Wording{Document: s.Policy.Document(), Site: d.then, Zone: s.Zone}
 	return d, nil
+}
+
+// instantAsked reads an instant from an address or a field: RFC 3339, or a local
+// time in the house's zone.
+func instantAsked(text string, zone *time.Location) (access.Instant, bool) {
+	if text == "" {
+		return access.Instant{}, false
+	}
+	if at, err := access.ParseInstant(text); err == nil {
+		return at, true
+	}
+	t, err := time.ParseInLocation(localTime, text, zone)
+	return access.At(t), err == nil
 }
 
 // sitePage begins a view of a site: its band, with the standing sentence and
@@ -183,8 +216,9 @@ func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm
 	p := c.sitePage(x, "Door")
 	v := &doorView{
 		Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "",
-		Here: doorURL(d.site, d.page, d.as), Find: x.Query("find") != "",
+		Here: d.url(d.page, d.as), Find: x.Query("find") != "",
 	}
+	v.AtAsked, v.AtLocal, v.NowURL = d.asked, d.local(d.at), doorURL(d.site, d.page, d.as)
 	v.PageTitle = "the whole site"
 	if d.page != "" {
 		v.PageTitle = d.state.Title(d.site, d.page)
@@ -229,7 +263,7 @@ func (d *doorContext) plan() []planRow {
 	row := func(path, title, page string, depth int) planRow {
 		l := looks[path]
 		r := planRow{
-			Title: title, URL: doorURL(d.site, page, d.as), Depth: min(depth, 3), Chosen: page == d.page,
+			Title: title, URL: d.url(page, d.as), Depth: min(depth, 3), Chosen: page == d.page,
 			Window: windowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
 		}
 		switch {
@@ -311,6 +345,9 @@ func (d *doorContext) visitor(p *access.Policy) access.Visitor {
 		who = "stranger"
 	}
 	v, ok := p.Observer(who)
+	if group, isGroup := strings.CutPrefix(who, "group:"); isGroup {
+		v, ok = p.Member(group, d.at)
+	}
 	if !ok {
 		return access.Visitor{}
 	}
@@ -367,7 +404,7 @@ func (d *doorContext) ways(editing string) []wayRow {
 func (d *doorContext) wayRow(w access.Way, key string) wayRow {
 	row := wayRow{
 		Key: key, Kind: app.KindLabel(w.Way), Text: d.words.Way(w), Window: d.words.Window(w.From, w.Until),
-		Edit: doorURL(d.site, d.page, d.as, "edit", key),
+		Edit: d.url(d.page, d.as, "edit", key),
 	}
 	switch w.Way {
 	case "anyone":
@@ -498,7 +535,7 @@ func (d *doorContext) starts() []startRow {
 	for i := range rows {
 		rows[i].On = rows[i].Name == kind
 		if rows[i].Name == "password" {
-			rows[i].URL = doorURL(d.site, d.page, d.as, "pass", "start")
+			rows[i].URL = d.url(d.page, d.as, "pass", "start")
 		}
 	}
 	return rows
@@ -530,9 +567,9 @@ func (d *doorContext) kinds() []kindRow {
 	}
 	for i := range rows {
 		rows[i].Label = app.KindLabel(rows[i].Kind)
-		rows[i].URL = doorURL(d.site, d.page, d.as, "add", rows[i].Kind)
+		rows[i].URL = d.url(d.page, d.as, "add", rows[i].Kind)
 	}
-	return slices.Insert(rows, 4, kindRow{"pass", app.KindLabel("pass"), "a password to hand out", doorURL(d.site, d.page, d.as, "pass", "add")})
+	return slices.Insert(rows, 4, kindRow{"pass", app.KindLabel("pass"), "a password to hand out", d.url(d.page, d.as, "pass", "add")})
 }
 
 // chips are whom one can walk in as at once.
@@ -549,7 +586,7 @@ func (d *doorContext) chips() []chip {
 	}
 	var chips []chip
 	for _, who := range chosen {
-		chips = append(chips, chip{observerName(who, d.words), doorURL(d.site, d.page, who), who == d.as})
+		chips = append(chips, chip{observerName(who, d.words), d.url(d.page, who), who == d.as})
 	}
 	return chips
 }
@@ -561,13 +598,12 @@ func (d *doorContext) meet() meetView {
 	decision, steps := d.policy.Explain(d.site, d.path(), &visitor, d.at)
 	was := d.state.Policy.Site(d.site).Decide(d.path(), &before, d.at)
 	m := meetView{
-		Window: windowOf(decision), Path: d.path(), Status: fmt.Sprint(decision.Status()), When: "now",
+		Window: windowOf(decision), Path: d.path(), Status: fmt.Sprint(decision.Status()), When: d.when(),
 		NoIndex: d.policy.Site(d.site).NoIndex(d.path(), d.at), ForSearch: d.as == "search",
 	}
 	if d.tray != nil {
-		m.When = "once applied"
 		if was.Outcome != decision.Outcome {
-			m.Now = "Now, before it is applied: " + strings.ToLower(meetHeadline(was, d)) + "."
+			m.Now = "Before it is applied: " + strings.ToLower(meetHeadline(was, d)) + "."
 		}
 	}
 	m.Headline, m.Text = meetHeadline(decision, d), meetText(decision, d)
@@ -576,9 +612,47 @@ func (d *doorContext) meet() meetView {
 			access.SignLit: {"open", "lets through"}, access.SignStep: {"step", "opens after a step"}, access.SignShut: {"shut", "turns away"},
 			access.SignHidden: {"hidden", "looks as if it did not exist"}, access.SignHeld: {"held", "a holding page"}, access.SignPlain: {"plain", ""},
 		}[step.Sign]
-		m.Why = append(m.Why, whyRow{symbol, step.Text})
+		m.Why = append(m.Why, whyRow{symbol, step.Text, d.links(step.About)})
 	}
 	return m
+}
+
+// when says which instant is looked at, and whether the rehearsal counts then.
+func (d *doorContext) when() string {
+	when := "now"
+	if d.asked != "" {
+		when = d.words.When(d.at)
+	}
+	if d.tray != nil {
+		when += ", once applied"
+	}
+	return when
+}
+
+// links leads to the things that a step names, where there is a place for them.
+func (d *doorContext) links(about []access.Ref) (list []link) {
+	for _, ref := range about {
+		l := link{}
+		switch ref.Kind {
+		case "door":
+			l = link{"this door", d.url(ref.ID, d.as)}
+			if ref.ID == d.page {
+				continue
+			}
+		case "person":
+			l = link{"as " + d.words.Person(ref.ID), d.url(d.page, "person:"+ref.ID)}
+		case "group":
+			l = link{"as " + d.words.Group(ref.ID), d.url(d.page, "group:"+ref.ID)}
+		case "pass", "link":
+			l = link{"with it", d.url(d.page, ref.Kind+":"+ref.ID)}
+		default:
+			continue
+		}
+		if !slices.Contains(list, l) && !strings.HasSuffix(l.URL, "as="+url.QueryEscape(d.as)) {
+			list = append(list, l)
+		}
+	}
+	return list
 }
 
 func meetHeadline(d access.Decision, c *doorContext) string {

@@ -1,6 +1,7 @@
 package console
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -57,7 +58,7 @@ func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
 }
 
 func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
-	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: app.KindLabel(w.Way), Key: key, Back: doorURL(d.site, d.page, d.as)}
+	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: app.KindLabel(w.Way), Key: key, Back: d.url(d.page, d.as)}
 	f.Values["from"], f.Values["until"] = d.local(w.From), d.local(w.Until)
 	switch w.Way {
 	case "domain":
@@ -167,7 +168,11 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 
 // back leads to the door that a form was sent from.
 func (c *Console) back(x *gin.Context) {
-	x.Redirect(http.StatusSeeOther, doorURL(x.Param("site"), x.PostForm("page"), x.PostForm("as")))
+	var more []string
+	if at := x.PostForm("at"); at != "" {
+		more = []string{"at", at}
+	}
+	x.Redirect(http.StatusSeeOther, doorURL(x.Param("site"), x.PostForm("page"), x.PostForm("as"), more...))
 }
 
 // again shows the door with a form whose fields were wrong. The page and who
@@ -378,17 +383,30 @@ func strengthView(password string, near ...string) meter {
 
 type personHit struct{ ID, Name, Address, URL string }
 
-// findPeople finds people of the house to walk in as.
+// findPeople finds people and groups of the house to walk in as.
 func (c *Console) findPeople(x *gin.Context) {
 	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
+	doc := c.House.State().Policy.Document()
+	var more []string
+	if at := x.Query("at"); at != "" {
+		more = []string{"at", at}
+	}
 	var hits []personHit
-	for _, p := range c.House.State().Policy.Document().People {
-		if want != "" && strings.Contains(strings.ToLower(p.Name+" "+p.Address), want) {
-			hits = append(hits, personHit{p.ID, p.Name, p.Address, doorURL(x.Param("site"), x.Query("page"), "person:"+p.ID)})
+	for _, g := range doc.Groups {
+		if want != "" && strings.Contains(strings.ToLower(g.Name+" "+g.ID), want) {
+			hits = append(hits, personHit{g.ID, cmp.Or(g.Name, g.ID), "group", doorURL(x.Param("site"), x.Query("page"), "group:"+g.ID, more...)})
 		}
-		if len(hits) == 8 {
+	}
+	for _, p := range doc.People {
+		if len(hits) >= 8 {
 			break
 		}
+		if want != "" && strings.Contains(strings.ToLower(p.Name+" "+p.Address), want) {
+			hits = append(hits, personHit{p.ID, p.Name, p.Address, doorURL(x.Param("site"), x.Query("page"), "person:"+p.ID, more...)})
+		}
+	}
+	if ip, err := access.ParseIP(want); err == nil {
+		hits = append(hits, personHit{want, "From " + want, "a stranger at this network address", doorURL(x.Param("site"), x.Query("page"), fmt.Sprintf("network:%s/%d", ip, ip.BitLen()), more...)})
 	}
 	c.show(x, http.StatusOK, "people-hits", hits)
 }

@@ -25,7 +25,7 @@ type passForm struct {
 }
 
 func (d *doorContext) passForm(asked string) *passForm {
-	f := &passForm{form: form{Values: map[string]string{}}, Action: asked, Back: doorURL(d.site, d.page, d.as)}
+	f := &passForm{form: form{Values: map[string]string{}}, Action: asked, Back: d.url(d.page, d.as)}
 	if id, ok := strings.CutPrefix(asked, "password:"); ok {
 		i := slices.IndexFunc(d.then.Passes, func(p access.Pass) bool { return p.ID == id })
 		if i < 0 {
@@ -54,7 +54,7 @@ func (c *Console) passRows(d *doorContext) []passRow {
 		secret := d.state.Passes[d.site][p.ID]
 		row := passRow{
 			ID: p.ID, Label: d.words.Pass(p.ID), Window: d.words.Window(p.From, p.Until), Revoked: p.Revoked,
-			New: doorURL(d.site, d.page, d.as, "pass", "password:"+p.ID), Sub: "not used yet",
+			New: d.url(d.page, d.as, "pass", "password:"+p.ID), Sub: "not used yet",
 		}
 		if secret.Uses > 0 {
 			row.Sub = "used " + count(secret.Uses, "time", "times") + ", last " + app.Moment(secret.UsedAt.In(d.state.Zone))

@@ -16,6 +16,10 @@ func parseTemplates() map[string]*template.Template {
 		"sprite": look.Sprite,
 		"window": windowSymbol,
 		"count":  count,
+		"legend": func() []window { return legend },
+		"short":  short,
+		"add":    func(a, b int) int { return a + b },
+		"indent": func(depth int) int { return 16 * depth },
 	}).ParseFS(templateFiles, "templates/shared/*.html"))
 	views := map[string]*template.Template{}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
@@ -45,4 +49,18 @@ func capital(s string) string {
 		return s
 	}
 	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// legend is every window with what it means.
+var legend = []window{
+	{"open", "opens"}, {"step", "opens after a step: sign in, pass, join"}, {"some", "opens to some of them"}, {"shut", "turned away"},
+	{"hidden", "looks as if it did not exist"}, {"held", "a holding page"},
+}
+
+// short cuts a name to what fits above a column.
+func short(name string) string {
+	if letters := []rune(name); len(letters) > 14 {
+		return string(letters[:13]) + "…"
+	}
+	return name
 }

@@ -165,6 +165,8 @@ func observerName(who string, w app.Wording) string {
 		return "“" + name + "” link"
 	case "person":
 		return w.Person(name)
+	case "group":
+		return w.Group(name)
 	}
 	return who
 }

@@ -129,6 +129,26 @@ func visitorFromNetwork(name string) Visitor {
 	return Visitor{IP: n.Addr()}
 }
 
+// Member gives somebody who is in a group at an instant: its first person, or
+// else somebody at its first domain; false where nobody can be.
+func (p *Policy) Member(group string, t Instant) (Visitor, bool) {
+	g := p.groupByID[group]
+	if g == nil {
+		return Visitor{}, false
+	}
+	if members := g.at(t); !members.IsEmpty() {
+		i := members.Minimum()
+		return Visitor{Identity: Identity{i, aPerson, p.people.address[i]}}, true
+	}
+	if domains := g.domains[g.stretch(t)]; len(domains) > 0 {
+		if domains[0].Below {
+			return unknownAt("any." + domains[0].Domain), true
+		}
+		return unknownAt(domains[0].Domain), true
+	}
+	return Visitor{}, false
+}
+
 // Observer gives the visitor that an observer's name means on a site
 // (stranger, outsider, person:ID, domain:D, address:A, network:N, pass:ID,
 // link:ID), and whether it means one.
