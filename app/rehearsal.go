@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"velada/core/access"
 	"velada/store"
@@ -22,7 +23,13 @@ type Tray struct {
 	Problem error    // why it cannot be applied as it is
 	Then    *access.Policy
 	Impact  Summary
+	OwnLoss bool      // its author would lose a page or a capability
+	Due     time.Time // when it is applied by itself
+	Trouble string    // why that was not done
 }
+
+// Grave reports whether the change needs one more deliberate step.
+func (t *Tray) Grave() bool { return t.OwnLoss || len(t.Impact.Broken) > 0 }
 
 // Summary is an impact in figures.
 type Summary struct {
@@ -91,7 +98,7 @@ func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(
 	if err := change(&copied, r.Secrets); err != nil {
 		return err
 	}
-	r.Draft = &copied
+	r.Draft, r.Due, r.Trouble = &copied, time.Time{}, "" // what is due is what was looked at
 	dropUnusedSecrets(r)
 	if _, err := h.State().Policy.Replace(withMembers(r.Draft, now)); err != nil {
 		return err
@@ -139,7 +146,7 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 	}
 	draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
 	w := Wording{s.Policy.Document(), now, s.Zone}
-	t := &Tray{Site: r.Site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft)}
+	t := &Tray{Site: r.Site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft), Due: r.Due, Trouble: r.Trouble}
 	for id := range r.Secrets {
 		if passKey(now, id) != nil {
 			t.Changes = append(t.Changes, Change{"", fmt.Sprintf("The pass “%s” gets a new password; whoever is in by the old one is out.", w.Pass(id))})
@@ -160,7 +167,34 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 	}
 	t.Then = then
 	t.Impact = summarise(s.Policy, then, access.At(h.now()))
+	t.OwnLoss = losesHimself(s.Policy, t.Impact.Full, r.Who)
 	return t
+}
+
+// losesHimself reports whether an impact takes a page or a capability from
+// somebody with an address.
+func losesHimself(p *access.Policy, impact access.Impact, address string) bool {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return false
+	}
+	me, known := p.PersonOf(p.Address(a))
+	if !known {
+		return false
+	}
+	for _, site := range impact.Sites {
+		for _, page := range site.Pages {
+			if slices.Contains(page.Loses.IDs(), me.ID) {
+				return true
+			}
+			for _, c := range page.Can {
+				if c.Person == me.ID && c.Loses != 0 {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 func summarise(before, after *access.Policy, at access.Instant) Summary {
@@ -229,10 +263,15 @@ var ErrNothing = errors.New("there is nothing to apply")
 // ErrClash says that somebody else changed the same places meanwhile.
 var ErrClash = errors.New("somebody else changed the same door meanwhile: look at what they changed, then apply again")
 
+// ErrGrave says that a change breaks a promise or shuts its own author out, and
+// that this was not said to be meant.
+var ErrGrave = errors.New("this breaks a promise or takes something from yourself: say that you mean it")
+
 // Apply puts somebody's rehearsal of a site in force for the very next request.
 // Where somebody else changed the same places since it began, it is refused
-// once, and the rehearsal goes on from the site as it is now.
-func (h *House) Apply(ctx context.Context, a Actor, site string) error {
+// once, and the rehearsal goes on from the site as it is now. What is grave is
+// refused unless it is meant.
+func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) error {
 	if err := h.mayChangeDoor(a, site); err != nil {
 		return err
 	}
@@ -255,6 +294,8 @@ func (h *House) Apply(ctx context.Context, a Actor, site string) error {
 	case len(t.Clashes) > 0:
 		r.Base, r.Draft = withoutMembers(s.SiteDocument(site)), withoutMembers(t.Draft)
 		return errors.Join(ErrClash, store.SaveRehearsal(ctx, h.DB, r))
+	case t.Grave() && !meant:
+		return ErrGrave
 	}
 	return h.put(ctx, a, s, t)
 }

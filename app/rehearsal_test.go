@@ -104,7 +104,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if err := rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Apply(ctx, pilar, "society"); err != nil {
+	if err := h.Apply(ctx, pilar, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	entries, err := store.Ledger(ctx, h.DB, "society", 5)
@@ -125,7 +125,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if len(again.State().SiteDocument("society").Members) != len(h.State().SiteDocument("society").Members) {
 		t.Error("members were lost")
 	}
-	if err := h.Apply(ctx, pilar, "society"); !errors.Is(err, app.ErrNothing) {
+	if err := h.Apply(ctx, pilar, "society", true); !errors.Is(err, app.ErrNothing) {
 		t.Errorf("applied twice: %v", err)
 	}
 }
@@ -145,7 +145,7 @@ func TestWhoMayNot(t *testing.T) {
 		if err := rehearse(h, a, "society", siteDoor()); !errors.Is(err, want) {
 			t.Errorf("%s: %v, want %v", address, err, want)
 		}
-		if err := h.Apply(ctx, a, "society"); want != nil && !errors.Is(err, want) {
+		if err := h.Apply(ctx, a, "society", true); want != nil && !errors.Is(err, want) {
 			t.Errorf("%s applies: %v, want %v", address, err, want)
 		}
 	}
@@ -157,8 +157,8 @@ func TestTwoInDifferentPlacesDoNotMeet(t *testing.T) {
 	if err := errors.Join(
 		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})),
 		rehearse(h, pilar, "society", pageDoor("/visit", access.Way{Way: "signed-in"})),
-		h.Apply(ctx, pilar, "society"),
-		h.Apply(ctx, ines, "society"),
+		h.Apply(ctx, pilar, "society", true),
+		h.Apply(ctx, ines, "society", true),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -177,7 +177,7 @@ func TestTwoInTheSamePlace(t *testing.T) {
 	if err := errors.Join(
 		rehearse(h, ines, "society", siteDoor(access.Way{Way: "members"})),
 		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "signed-in"})),
-		h.Apply(ctx, pilar, "society"),
+		h.Apply(ctx, pilar, "society", true),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -185,7 +185,7 @@ func TestTwoInTheSamePlace(t *testing.T) {
 	if err != nil || len(tray.Clashes) != 2 || !strings.Contains(tray.Clashes[1].Text, "signs in") {
 		t.Fatalf("the second is not shown what changed: %+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, ines, "society"); !errors.Is(err, app.ErrClash) {
+	if err := h.Apply(ctx, ines, "society", true); !errors.Is(err, app.ErrClash) {
 		t.Fatalf("overwritten unseen: %v", err)
 	}
 	if w := h.State().SiteDocument("society").Door.Ways; w[0].Way != "signed-in" {
@@ -195,7 +195,7 @@ func TestTwoInTheSamePlace(t *testing.T) {
 	if err != nil || len(tray.Clashes) != 0 || !strings.Contains(tray.Changes[0].Text, "signs in") {
 		t.Fatalf("it does not go on from theirs: %+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, ines, "society"); err != nil {
+	if err := h.Apply(ctx, ines, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	if w := h.State().SiteDocument("society").Door.Ways; w[0].Way != "members" {
@@ -239,7 +239,7 @@ func TestTamperingWithTheLedgerShows(t *testing.T) {
 	h := demoHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
 	for _, c := range []change{siteDoor(), siteDoor(access.Way{Way: "members"}), siteDoor(access.Way{Way: "anyone"})} {
-		if err := errors.Join(rehearse(h, ines, "society", c), h.Apply(ctx, ines, "society")); err != nil {
+		if err := errors.Join(rehearse(h, ines, "society", c), h.Apply(ctx, ines, "society", true)); err != nil {
 			t.Fatal(err)
 		}
 	}

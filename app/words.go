@@ -322,3 +322,31 @@ func (w Wording) holdingChange(before, after access.Holding) string {
 	}
 	return fmt.Sprintf("The %s page changes.", name)
 }
+
+// Observer is what an observer is called.
+func (w Wording) Observer(who string) string {
+	kind, name, _ := strings.Cut(who, ":")
+	switch kind {
+	case "stranger":
+		return "A stranger"
+	case "search":
+		return "Search engine"
+	case "outsider":
+		return "Somebody from elsewhere, signed in"
+	case "domain":
+		return "At " + name
+	case "address":
+		return name
+	case "network":
+		return "From " + name
+	case "pass":
+		return "“" + w.Pass(name) + "” pass"
+	case "link":
+		return w.links([]string{name})[0] + " link"
+	case "person":
+		return w.Person(name)
+	case "group":
+		return w.Group(name)
+	}
+	return who
+}

@@ -586,7 +586,7 @@ func (d *doorContext) chips() []chip {
 	}
 	var chips []chip
 	for _, who := range chosen {
-		chips = append(chips, chip{observerName(who, d.words), d.url(d.page, who), who == d.as})
+		chips = append(chips, chip{d.words.Observer(who), d.url(d.page, who), who == d.as})
 	}
 	return chips
 }

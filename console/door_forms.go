@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -340,11 +341,13 @@ func (c *Console) doSettings(x *gin.Context) {
 
 // doApply applies the rehearsal now.
 func (c *Console) doApply(x *gin.Context) {
-	err := c.House.Apply(x.Request.Context(), actor(x), x.Param("site"))
+	err := c.House.Apply(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("meant") == "yes")
 	var problems access.Problems
 	switch {
 	case errors.Is(err, app.ErrClash):
 		c.complain(x, "Somebody else changed the same door meanwhile, and your rehearsal now goes on from theirs. Look at the tray again, then apply.")
+	case errors.Is(err, app.ErrGrave):
+		c.complain(x, "Nothing was applied: it breaks a promise or takes something from yourself. Tick that you mean it, then apply.")
 	case errors.Is(err, app.ErrNothing):
 		c.flash(x, "There was nothing to apply.")
 	case errors.As(err, &problems):
@@ -356,6 +359,59 @@ func (c *Console) doApply(x *gin.Context) {
 		c.flash(x, "Applied. It holds from the next request on.")
 	}
 	c.back(x)
+}
+
+// doLater lets the rehearsal be applied by itself, or calls that off.
+func (c *Console) doLater(x *gin.Context) {
+	var due time.Time
+	if x.PostForm("later") != "no" {
+		at, ok := instantAsked(x.PostForm("due"), c.House.State().Zone)
+		if !ok {
+			c.complain(x, "Say when it is to be applied.")
+			c.back(x)
+			return
+		}
+		due = at.Time()
+	}
+	err := c.House.ApplyLater(x.Request.Context(), actor(x), x.Param("site"), due, x.PostForm("meant") == "yes")
+	switch {
+	case errors.Is(err, app.ErrPast):
+		c.complain(x, "That time has passed. Choose a later one, or apply it now.")
+	case errors.Is(err, app.ErrGrave):
+		c.complain(x, "It would break a promise or take something from yourself. Tick that you mean it, then choose the time again.")
+	case errors.Is(err, app.ErrNothing):
+		c.flash(x, "There was nothing to apply.")
+	case err != nil:
+		c.fail(x, err)
+		return
+	case due.IsZero():
+		c.flash(x, "It waits for you again, and is not applied by itself.")
+	default:
+		c.flash(x, "Velada applies it by itself on "+app.Moment(due.In(c.House.State().Zone))+", if it still fits then.")
+	}
+	c.back(x)
+}
+
+// doUndo rehearses a change from the ledger backwards.
+func (c *Console) doUndo(x *gin.Context) {
+	number, err := strconv.ParseInt(x.PostForm("entry"), 10, 64)
+	if err == nil {
+		err = c.House.Undo(x.Request.Context(), actor(x), x.Param("site"), number)
+	}
+	var problems access.Problems
+	switch {
+	case errors.As(err, &problems):
+		c.complain(x, "It cannot be taken back as it was: "+problems.Error())
+	case errors.Is(err, app.ErrNothing), errors.Is(err, strconv.ErrSyntax):
+		c.notFound(x)
+		return
+	case err != nil:
+		c.fail(x, err)
+		return
+	default:
+		c.flash(x, "The change is rehearsed backwards. Look at the tray, then apply it.")
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/door")
 }
 
 // strength judges a password as it is typed.

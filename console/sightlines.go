@@ -172,7 +172,7 @@ func (d *doorContext) columns(folded []string) []column {
 			continue
 		}
 		for _, who := range list {
-			col := column{who: who, name: strings.TrimSuffix(observerName(who, d.words), " pass"), several: f.kind == "group"}
+			col := column{who: who, name: strings.TrimSuffix(d.words.Observer(who), " pass"), several: f.kind == "group"}
 			if id, ok := strings.CutPrefix(who, "pass:"); ok {
 				col.sub = "pass · " + count(d.state.Passes[d.site][id].Uses, "use", "uses")
 			}
@@ -345,7 +345,7 @@ func changeWords(site access.SiteImpact, w app.Wording) string {
 		}
 		for who := range set {
 			if strings.HasPrefix(who, "pass:") || strings.HasPrefix(who, "link:") {
-				parts = append(parts, observerName(who, w)+" "+verb)
+				parts = append(parts, w.Observer(who)+" "+verb)
 				return
 			}
 		}

@@ -193,7 +193,10 @@ func (c *Console) jump(x *gin.Context) {
 	c.show(x, http.StatusOK, "hits", hits[:min(len(hits), 12)])
 }
 
-type ledgerRow struct{ When, Who, Site, What string }
+type ledgerRow struct {
+	When, Who, Site, What string
+	Undo                  int64 // the entry that can be rehearsed backwards, or 0
+}
 
 func (c *Console) ledger(x *gin.Context) {
 	p := c.page(x, "Ledger")
@@ -225,6 +228,9 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 	var rows []ledgerRow
 	for _, e := range entries {
 		row := ledgerRow{Who: e.Who, What: e.What}
+		if site != "" && e.Kind == "door" {
+			row.Undo = e.Number
+		}
 		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
 			row.When = app.Moment(at.In(s.Zone))
 		}

@@ -23,6 +23,10 @@ type trayView struct {
 	Observers []string
 	Search    []string
 	Broken    []string
+	Grave     bool
+	OwnLoss   bool
+	Due       string
+	Trouble   string
 	Back      string
 }
 
@@ -36,7 +40,10 @@ const mostNames = 40
 
 func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 	w := app.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
-	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back}
+	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back, Grave: t.Grave(), OwnLoss: t.OwnLoss, Trouble: t.Trouble}
+	if !t.Due.IsZero() {
+		v.Due = app.Moment(t.Due.In(s.Zone))
+	}
 	if t.Problem != nil {
 		v.Problem = "This cannot be applied as it is: " + t.Problem.Error()
 		return v
@@ -72,7 +79,7 @@ func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 		}
 	}
 	for _, b := range sum.Broken {
-		v.Broken = append(v.Broken, promiseWords(b, w))
+		v.Broken = append(v.Broken, strings.TrimSuffix(w.Promise(b), "."))
 	}
 	return v
 }
@@ -159,19 +166,7 @@ func observerReach(o app.ObserverReach, w app.Wording) string {
 	if o.Otherwise > 0 {
 		parts = append(parts, "meets something else on "+count(o.Otherwise, "page", "pages"))
 	}
-	return observerName(o.Who, w) + " " + strings.Join(parts, ", ")
-}
-
-func promiseWords(p access.Promise, w app.Wording) string {
-	must := " must open "
-	if p.Must == "not-open" {
-		must = " must not open "
-	}
-	who := observerName(p.Who, w)
-	if group, ok := strings.CutPrefix(p.Who, "group:"); ok {
-		who = "Everyone in " + w.Group(group)
-	}
-	return who + must + p.Path + " of " + p.Site
+	return w.Observer(o.Who) + " " + strings.Join(parts, ", ")
 }
 
 // doDiscard drops the rehearsal.

@@ -142,31 +142,3 @@ func capping(rules []string) string {
 	}
 	return strings.Join(list, " ")
 }
-
-// observerName is what an observer is called.
-func observerName(who string, w app.Wording) string {
-	kind, name, _ := strings.Cut(who, ":")
-	switch kind {
-	case "stranger":
-		return "A stranger"
-	case "search":
-		return "Search engine"
-	case "outsider":
-		return "Somebody from elsewhere, signed in"
-	case "domain":
-		return "At " + name
-	case "address":
-		return name
-	case "network":
-		return "From " + name
-	case "pass":
-		return "“" + w.Pass(name) + "” pass"
-	case "link":
-		return "“" + name + "” link"
-	case "person":
-		return w.Person(name)
-	case "group":
-		return w.Group(name)
-	}
-	return who
-}

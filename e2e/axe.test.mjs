@@ -18,7 +18,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
 
 async function check(page, name) {

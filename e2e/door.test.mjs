@@ -39,6 +39,7 @@ describe("a password for a public site", () => {
     admin = await fresh();
     await signIn(admin, house);
     await admin.getByRole("link", { name: "Cerro Alcor Society" }).click();
+    await admin.getByRole("link", { name: "Door", exact: true }).click();
     await admin.getByRole("link", { name: "Password" }).click();
     await admin.getByLabel("Whom it is for").fill("Friends of the hill");
     await admin.getByRole("button", { name: "Rehearse this" }).click();

@@ -19,6 +19,18 @@ await admin.getByRole("button", { name: "Rehearse this" }).click();
 await admin.locator(".tray").waitFor();
 await shoot(admin, "door");
 
+await admin.goto(`${house.console}/sites/variable-stars`);
+await admin.getByText("What changes next").waitFor();
+await admin.getByRole("button", { name: "Discard" }).click();
+await admin.getByText("The rehearsal is dropped").waitFor();
+await admin.goto(`${house.console}/sites/dossier`);
+await shoot(admin, "standing");
+
+await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
+await admin.getByRole("link", { name: /^12 Dec 2026 20:00/ }).click();
+await admin.getByText("Seen at Saturday 12 Dec 2026, 20:00").waitFor();
+await shoot(admin, "sightlines");
+
 const visitor = await page();
 await visitor.goto(house.site("dossier", "/budget"));
 await shoot(visitor, "door-page");

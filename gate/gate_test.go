@@ -125,7 +125,7 @@ func (d *door) change(site string, change func(s *access.Site)) {
 		return nil
 	})
 	if err == nil {
-		err = d.house.Apply(context.Background(), a, site)
+		err = d.house.Apply(context.Background(), a, site, true)
 	}
 	if err != nil {
 		d.Fatal(err)
@@ -272,7 +272,7 @@ func TestANewPasswordLocksOutTheOld(t *testing.T) {
 	if got := d.ask(asked{site: "dossier", path: "/", cookies: []string{cookie}}).StatusCode; got != 200 {
 		t.Errorf("while it is rehearsed the holder meets %d", got)
 	}
-	if err := d.house.Apply(ctx, a, "dossier"); err != nil {
+	if err := d.house.Apply(ctx, a, "dossier", true); err != nil {
 		t.Fatal(err)
 	}
 	if got := d.ask(asked{site: "dossier", path: "/", cookies: []string{cookie}}).StatusCode; got != 401 {

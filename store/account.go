@@ -69,3 +69,13 @@ func EndVisit(ctx context.Context, q Queryer, token [32]byte) error {
 func EndVisitsOf(ctx context.Context, q Queryer, console string) error {
 	return exec(ctx, q, `DELETE FROM visits WHERE console = ?`, console)
 }
+
+// LateVisits reads who is signed in on a site's host, the latest first.
+func LateVisits(ctx context.Context, q Queryer, site string, most int) ([]Visit, error) {
+	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
+		var expires int64
+		err = r.Scan(&v.Address, &expires)
+		v.Expires = time.Unix(expires, 0)
+		return v, err
+	}, `SELECT address, max(expires) FROM visits WHERE site = ? GROUP BY address ORDER BY 2 DESC LIMIT ?`, site, most)
+}

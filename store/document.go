@@ -127,7 +127,7 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 	if err := SaveHouse(ctx, q, doc.House); err != nil {
 		return err
 	}
-	for _, table := range []string{"members", "people", "groups", "rules", "promises"} {
+	for _, table := range []string{"members", "people", "groups", "rules"} {
 		if err := exec(ctx, q, `DELETE FROM `+table); err != nil {
 			return err
 		}
@@ -145,7 +145,7 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 	if err := saveParts(ctx, q, "rules", doc.Rules, func(r access.HouseRule) string { return r.ID }); err != nil {
 		return err
 	}
-	if err := saveParts(ctx, q, "promises", doc.Promises, func(p access.Promise) string { return p.ID }); err != nil {
+	if err := SavePromises(ctx, q, doc.Promises); err != nil {
 		return err
 	}
 	kept := []string{}
@@ -160,6 +160,14 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 		return err
 	}
 	return exec(ctx, q, `DELETE FROM sites WHERE address NOT IN (SELECT value FROM json_each(?))`, string(list))
+}
+
+// SavePromises makes the database hold just these promises.
+func SavePromises(ctx context.Context, q Queryer, list []access.Promise) error {
+	if err := exec(ctx, q, `DELETE FROM promises`); err != nil {
+		return err
+	}
+	return saveParts(ctx, q, "promises", list, func(p access.Promise) string { return p.ID })
 }
 
 func saveParts[T any](ctx context.Context, q Queryer, table string, list []T, id func(T) string) error {

@@ -54,6 +54,15 @@ func Ledger(ctx context.Context, q Queryer, site string, most int) ([]Entry, err
 		WHERE ?1 = '' OR site = ?1 ORDER BY number DESC LIMIT ?2`, site, most)
 }
 
+// FindEntry reads one entry of the ledger; nil where there is none.
+func FindEntry(ctx context.Context, q Queryer, number int64) (*Entry, error) {
+	list, err := collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash FROM ledger WHERE number = ?`, number)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
 func scanEntry(r *sql.Rows) (e Entry, err error) {
 	return e, r.Scan(&e.Number, &e.At, &e.Who, &e.Site, &e.Kind, &e.What, &e.Before, &e.After, &e.Earlier, &e.Hash)
 }

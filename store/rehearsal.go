@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"velada/core/access"
 )
@@ -15,6 +16,8 @@ type Rehearsal struct {
 	Site, Who   string
 	Base, Draft *access.Site         // without members
 	Secrets     map[string]NewSecret // passes whose password is new, by id
+	Due         time.Time            // when it is to be applied by itself; zero for never
+	Trouble     string               // why that was not done
 }
 
 // NewSecret is the hash of a password that no one can enter yet.
@@ -27,13 +30,18 @@ type NewSecret struct {
 func FindRehearsal(ctx context.Context, q Queryer, site, who string) (*Rehearsal, error) {
 	r := &Rehearsal{Site: site, Who: who, Base: &access.Site{}, Draft: &access.Site{}}
 	var base, draft, secrets []byte
-	err := q.QueryRowContext(ctx, `SELECT base, draft, secrets FROM rehearsals WHERE site = ? AND who = ?`, site, who).Scan(&base, &draft, &secrets)
+	var due sql.NullInt64
+	err := q.QueryRowContext(ctx, `SELECT base, draft, secrets, due, trouble FROM rehearsals WHERE site = ? AND who = ?`, site, who).
+		Scan(&base, &draft, &secrets, &due, &r.Trouble)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
 	err = errors.Join(err, access.ReadPart(base, r.Base), access.ReadPart(draft, r.Draft), json.Unmarshal(secrets, &r.Secrets))
 	if err != nil {
 		return nil, fmt.Errorf("reading a rehearsal: %w", err)
+	}
+	if due.Valid {
+		r.Due = time.Unix(due.Int64, 0)
 	}
 	return r, nil
 }
@@ -46,9 +54,18 @@ func SaveRehearsal(ctx context.Context, q Queryer, r *Rehearsal) error {
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return err
 	}
-	return exec(ctx, q, `INSERT INTO rehearsals (site, who, base, draft, secrets) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET base = excluded.base, draft = excluded.draft, secrets = excluded.secrets`,
-		r.Site, r.Who, string(base), string(draft), string(secrets))
+	due := sql.NullInt64{Int64: r.Due.Unix(), Valid: !r.Due.IsZero()}
+	return exec(ctx, q, `INSERT INTO rehearsals (site, who, base, draft, secrets, due, trouble) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET base = excluded.base, draft = excluded.draft, secrets = excluded.secrets, due = excluded.due, trouble = excluded.trouble`,
+		r.Site, r.Who, string(base), string(draft), string(secrets), due, r.Trouble)
+}
+
+// DueRehearsals lists the sites and people whose rehearsals are to be applied by
+// themselves by now, the longest due first.
+func DueRehearsals(ctx context.Context, q Queryer, now time.Time) ([][2]string, error) {
+	return collect(ctx, q, func(r *sql.Rows) (due [2]string, err error) {
+		return due, r.Scan(&due[0], &due[1])
+	}, `SELECT site, who FROM rehearsals WHERE due <= ? ORDER BY due, rowid`, now.Unix())
 }
 
 // DropRehearsal forgets a rehearsal.

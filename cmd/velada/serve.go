@@ -138,6 +138,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.console = console.New(ctx, house, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, house, code)
+	go house.KeepApplying(ctx, time.Second)
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
 	select {

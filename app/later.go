@@ -1,0 +1,114 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// ErrPast says that an instant to apply something at has passed.
+var ErrPast = errors.New("that time has passed")
+
+// ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
+// zero time calls that off. It is worked out again at that moment.
+func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
+	if err := h.mayChangeDoor(a, site); err != nil {
+		return err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	r, err := store.FindRehearsal(ctx, h.DB, site, a.Address.String())
+	switch {
+	case err != nil:
+		return err
+	case r == nil:
+		return ErrNothing
+	case !due.IsZero() && !due.After(h.now()):
+		return ErrPast
+	}
+	if t := h.tray(h.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
+		return ErrGrave
+	}
+	r.Due, r.Trouble = due, ""
+	return store.SaveRehearsal(ctx, h.DB, r)
+}
+
+// ApplyDue applies the rehearsals that are due by now. One that no longer fits is
+// not applied; its author finds why in the tray.
+func (h *House) ApplyDue(ctx context.Context) error {
+	if h.State() == nil {
+		return nil
+	}
+	due, err := store.DueRehearsals(ctx, h.DB, h.now())
+	if err != nil {
+		return fmt.Errorf("reading what is due: %w", err)
+	}
+	for _, d := range due {
+		if err := h.applyDue(ctx, d[0], d[1]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (h *House) applyDue(ctx context.Context, site, who string) error {
+	address, err := access.ParseAddress(who)
+	if err != nil {
+		return err
+	}
+	err = h.Apply(ctx, h.Actor(address), site, true)
+	if err == nil {
+		slog.Info("applied a rehearsal that was due", "site", site, "who", who)
+		return nil
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	r, found := store.FindRehearsal(ctx, h.DB, site, who)
+	if found != nil || r == nil {
+		return found
+	}
+	r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+err.Error()+"."
+	return store.SaveRehearsal(ctx, h.DB, r)
+}
+
+// KeepApplying applies what is due until ctx ends.
+func (h *House) KeepApplying(ctx context.Context, every time.Duration) {
+	ticker := time.NewTicker(every)
+	defer ticker.Stop()
+	for {
+		if err := h.ApplyDue(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("applying what is due", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+	}
+}
+
+// Undo rehearses an applied change backwards: where nothing else changed since,
+// applying it brings back what was.
+func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) error {
+	e, err := store.FindEntry(ctx, h.DB, number)
+	if err != nil {
+		return err
+	}
+	if e == nil || e.Site != site || e.Kind != "door" {
+		return ErrNothing
+	}
+	var before, after access.Site
+	if err := errors.Join(access.ReadPart([]byte(e.Before), &before), access.ReadPart([]byte(e.After), &after)); err != nil {
+		return fmt.Errorf("reading entry %d of the ledger: %w", number, err)
+	}
+	return h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		backwards, _ := merge(&after, &before, draft)
+		*draft = *backwards
+		return nil
+	})
+}

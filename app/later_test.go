@@ -1,0 +1,209 @@
+package app_test
+
+import (
+	"errors"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/demo"
+	"velada/store"
+)
+
+// clockedHouse is the demo house with a clock that is moved by hand.
+func clockedHouse(t *testing.T) (*app.House, *time.Time) {
+	t.Helper()
+	now := demo.Start
+	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	if err := demo.Make(ctx, db, now); err != nil {
+		t.Fatal(err)
+	}
+	h, err := app.Open(ctx, db, func() time.Time { return now })
+	if err != nil {
+		t.Fatal(err)
+	}
+	return h, &now
+}
+
+func TestApplyLater(t *testing.T) {
+	h, now := clockedHouse(t)
+	pilar := who(t, h, "pilar@cerroalcor.example")
+	if err := rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.ApplyLater(ctx, pilar, "society", *now, false); !errors.Is(err, app.ErrPast) {
+		t.Errorf("at a time that has passed: %v", err)
+	}
+	due := now.Add(3 * time.Hour)
+	if err := h.ApplyLater(ctx, pilar, "society", due, false); err != nil {
+		t.Fatal(err)
+	}
+	kind := func(h *app.House) string {
+		if err := h.ApplyDue(ctx); err != nil {
+			t.Fatal(err)
+		}
+		return h.State().SiteDocument("society").Door.Ways[0].Way
+	}
+	*now = due.Add(-time.Second)
+	if got := kind(h); got != "anyone" {
+		t.Errorf("a second early it is %s", got)
+	}
+	*now = due
+	again, err := app.Open(ctx, h.DB, func() time.Time { return *now }) // it outlives a restart
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := kind(again); got != "members" {
+		t.Errorf("when it is due it is %s", got)
+	}
+	entries, err := store.Ledger(ctx, h.DB, "society", 1)
+	if err != nil || len(entries) != 1 || entries[0].Who != "pilar@cerroalcor.example" || entries[0].At != due.UTC().Format(time.RFC3339) {
+		t.Errorf("%+v %v", entries, err)
+	}
+}
+
+func TestWhatNoLongerFitsIsNotApplied(t *testing.T) {
+	h, now := clockedHouse(t)
+	pilar, ines := who(t, h, "pilar@cerroalcor.example"), who(t, h, "ines@cerroalcor.example")
+	if err := errors.Join(
+		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})),
+		h.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
+		rehearse(h, ines, "society", siteDoor(access.Way{Way: "signed-in"})),
+		h.Apply(ctx, ines, "society", false),
+	); err != nil {
+		t.Fatal(err)
+	}
+	*now = now.Add(2 * time.Hour)
+	if err := h.ApplyDue(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if got := h.State().SiteDocument("society").Door.Ways[0].Way; got != "signed-in" {
+		t.Errorf("it overwrote what somebody else changed: %s", got)
+	}
+	tray, err := h.Tray(ctx, pilar, "society")
+	if err != nil || tray == nil || !strings.Contains(tray.Trouble, "not applied by itself") || !tray.Due.IsZero() {
+		t.Errorf("its author is not told: %+v %v", tray, err)
+	}
+}
+
+func TestChangingARehearsalCallsItOff(t *testing.T) {
+	h, now := clockedHouse(t)
+	pilar := who(t, h, "pilar@cerroalcor.example")
+	if err := errors.Join(
+		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})),
+		h.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
+		rehearse(h, pilar, "society", siteDoor()),
+	); err != nil {
+		t.Fatal(err)
+	}
+	*now = now.Add(2 * time.Hour)
+	if err := h.ApplyDue(ctx); err != nil || len(h.State().SiteDocument("society").Door.Ways) != 1 {
+		t.Errorf("what nobody looked at was applied (%v)", err)
+	}
+}
+
+func TestWhatIsGraveMustBeMeant(t *testing.T) {
+	h, now := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	open := func(s *access.Site) {
+		for i := range s.Doors {
+			if s.Doors[i].Path == "/crew/antlia" {
+				s.Doors[i].Mode, s.Doors[i].Ways = "instead", []access.Way{{Way: "anyone"}}
+			}
+		}
+	}
+	if err := rehearse(h, ines, "variable-stars", open); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Apply(ctx, ines, "variable-stars", false); !errors.Is(err, app.ErrGrave) {
+		t.Errorf("a promise was broken in passing: %v", err)
+	}
+	if err := h.ApplyLater(ctx, ines, "variable-stars", now.Add(time.Hour), false); !errors.Is(err, app.ErrGrave) {
+		t.Errorf("later: %v", err)
+	}
+	if err := h.Apply(ctx, ines, "variable-stars", true); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestTheTeamIsNoPartOfARehearsalOfTheDoor(t *testing.T) {
+	h, _ := clockedHouse(t)
+	pilar := who(t, h, "pilar@cerroalcor.example")
+	err := rehearse(h, pilar, "society", func(s *access.Site) {
+		s.Team = []access.TeamEntry{{Person: "ines", Role: "owner", Under: "/", Accepted: true}}
+		s.Door.Ways = nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	tray, err := h.Tray(ctx, pilar, "society")
+	if err != nil || tray.OwnLoss {
+		t.Errorf("the team is no part of a rehearsal of the door, and Pilar stays on it: %+v %v", tray, err)
+	}
+}
+
+func TestUndo(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	if err := errors.Join(
+		rehearse(h, ines, "society", siteDoor()), h.Apply(ctx, ines, "society", true),
+		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})), h.Apply(ctx, ines, "society", true),
+		h.Undo(ctx, ines, "society", 1),
+	); err != nil {
+		t.Fatal(err)
+	}
+	if len(h.State().SiteDocument("society").Door.Ways) != 0 {
+		t.Error("undoing is rehearsed first")
+	}
+	if err := h.Apply(ctx, ines, "society", true); err != nil {
+		t.Fatal(err)
+	}
+	s := h.State().SiteDocument("society")
+	if len(s.Door.Ways) != 1 || s.Door.Ways[0].Way != "anyone" {
+		t.Errorf("the door is %+v", s.Door)
+	}
+	if _, there := app.DoorAt(s, "/library"); !there {
+		t.Error("what came later was undone too")
+	}
+	if err := h.Undo(ctx, ines, "society", 99); !errors.Is(err, app.ErrNothing) {
+		t.Errorf("no such entry: %v", err)
+	}
+	if err := h.Undo(ctx, who(t, h, "tobias@lens.example"), "society", 1); !errors.Is(err, app.ErrNoSite) {
+		t.Errorf("by a stranger: %v", err)
+	}
+}
+
+func TestPromisesAreWrittenAndTakenAway(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	p := access.Promise{Who: "stranger", Must: "not-open", Site: "society", Path: "/members", Below: true}
+	if err := h.KeepPromise(ctx, ines, p); err != nil {
+		t.Fatal(err)
+	}
+	list := h.State().Policy.Document().Promises
+	if last := list[len(list)-1]; last.ID != "society-1" || last.Path != "/members" {
+		t.Errorf("%+v", last)
+	}
+	p.Who = "person:nobody"
+	var problems access.Problems
+	if err := h.KeepPromise(ctx, ines, p); !errors.As(err, &problems) {
+		t.Errorf("about nobody: %v", err)
+	}
+	if err := h.KeepPromise(ctx, who(t, h, "jonas@cerroalcor.example"), p); !errors.Is(err, app.ErrMayNot) {
+		t.Errorf("by an editor: %v", err)
+	}
+	if err := h.DropPromise(ctx, ines, "society", "society-1"); err != nil || len(h.State().Policy.Document().Promises) != len(list)-1 {
+		t.Error(err)
+	}
+	again, err := app.Open(ctx, h.DB, h.Now)
+	if err != nil || len(again.State().Policy.Document().Promises) != len(list)-1 {
+		t.Error("after a restart:", err)
+	}
+}

@@ -1,0 +1,103 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// KeepPromise writes a promise about a site. It changes nobody's access; it is
+// judged from then on.
+func (h *House) KeepPromise(ctx context.Context, a Actor, p access.Promise) error {
+	return h.changePromises(ctx, a, p.Site, func(list []access.Promise, w Wording) ([]access.Promise, string) {
+		for n := 1; ; n++ {
+			p.ID = fmt.Sprintf("%s-%d", p.Site, n)
+			if !slices.ContainsFunc(list, func(q access.Promise) bool { return q.ID == p.ID }) {
+				break
+			}
+		}
+		return append(slices.Clone(list), p), "A new promise: " + w.Promise(p)
+	})
+}
+
+// DropPromise takes a promise about a site away.
+func (h *House) DropPromise(ctx context.Context, a Actor, site, id string) error {
+	return h.changePromises(ctx, a, site, func(list []access.Promise, w Wording) ([]access.Promise, string) {
+		i := slices.IndexFunc(list, func(p access.Promise) bool { return p.ID == id && p.Site == site })
+		if i < 0 {
+			return list, ""
+		}
+		return slices.Delete(slices.Clone(list), i, i+1), "A promise is taken away: " + w.Promise(list[i])
+	})
+}
+
+func (h *House) changePromises(ctx context.Context, a Actor, site string, change func([]access.Promise, Wording) ([]access.Promise, string)) error {
+	if err := h.mayChangeDoor(a, site); err != nil {
+		return err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s := h.State()
+	doc := *s.Policy.Document()
+	before := doc.Promises
+	var what string
+	doc.Promises, what = change(before, Wording{&doc, s.SiteDocument(site), s.Zone})
+	if what == "" {
+		return nil
+	}
+	policy, err := access.Compile(&doc, s.Policy)
+	if err != nil {
+		return err
+	}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SavePromises(ctx, tx, doc.Promises),
+			h.ledger(ctx, tx, a.Address.String(), site, "promise", what, "", ""),
+		)
+	})
+	if err != nil {
+		return fmt.Errorf("writing promises: %w", err)
+	}
+	next := *s
+	next.Policy = policy
+	h.state.Store(&next)
+	return nil
+}
+
+// Promise puts a promise into a sentence.
+func (w Wording) Promise(p access.Promise) string {
+	must := "must be able to open"
+	if p.Must == "not-open" {
+		must = "must not be able to open"
+	}
+	what := p.Path
+	switch {
+	case p.Below && p.Path == "/":
+		what = "any page"
+		if p.Must == "open" {
+			what = "every page"
+		}
+	case p.Below:
+		what += " and everything below it"
+	case p.Path == "/":
+		what = "the front page"
+	}
+	when := ", now and later"
+	switch {
+	case !p.At.IsZero():
+		when = " on " + w.When(p.At)
+	case !p.From.IsZero():
+		when = " from " + w.When(p.From) + " to " + w.When(p.Until)
+	}
+	who := w.Observer(p.Who)
+	if strings.HasPrefix(p.Who, "group:") {
+		who = "Everyone in " + who
+	}
+	return fmt.Sprintf("%s %s %s%s.", who, must, what, when)
+}

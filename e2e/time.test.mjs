@@ -1,0 +1,97 @@
+// What time does: a rehearsal that Velada applies by itself, sightlines at
+// another instant, promises, and undoing from the ledger.
+import assert from "node:assert/strict";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { signIn, startBrowser, startHouse } from "./house.mjs";
+
+let folder, browser;
+const evening = "2026-11-24T18:00:00+01:00";
+
+before(async () => {
+  folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
+  browser = await startBrowser();
+});
+
+after(async () => {
+  await browser.close();
+  rmSync(folder, { recursive: true });
+});
+
+const fresh = async () => (await browser.newContext()).newPage();
+
+test("a rehearsal is applied by itself when the clock has moved on, also after a restart", async () => {
+  let house = await startHouse("--clock", evening, "--data", folder);
+  const admin = await fresh();
+  await signIn(admin, house);
+  await admin.goto(`${house.console}/sites/society/door`);
+  await admin.getByRole("button", { name: "Private" }).click();
+  await admin.getByText("Apply later").click();
+  await admin.locator("input[name=due]").fill("2026-11-25T07:00");
+  await admin.getByRole("button", { name: "Apply it then" }).click();
+  await admin.getByText("Velada applies it by itself on 25 Nov 2026 07:00").first().waitFor();
+  assert.equal((await house.ask("society", "/")).status, 200);
+  await house.stop();
+
+  house = await startHouse("--clock", "2026-11-25T06:59:00+01:00", "--data", folder);
+  assert.equal((await house.ask("society", "/")).status, 200, "a minute early nothing has changed");
+  await house.stop();
+
+  house = await startHouse("--clock", "2026-11-25T07:00:00+01:00", "--data", folder);
+  const visitor = await fresh();
+  for (let tries = 0; tries < 50 && (await house.ask("society", "/")).status === 200; tries++) await new Promise((r) => setTimeout(r, 100));
+  assert.equal((await visitor.goto(house.site("society"))).status(), 403);
+
+  const again = await fresh();
+  await signIn(again, house);
+  await again.goto(`${house.console}/sites/society/ledger`);
+  await again.getByRole("button", { name: "Rehearse it backwards" }).click();
+  await again.getByRole("button", { name: "Apply now" }).click();
+  await again.getByText("It holds from the next request on.").waitFor();
+  assert.equal((await visitor.reload()).status(), 200, "undone");
+  await house.stop();
+});
+
+test("sightlines show the crews apart until show night, and lead to the why", async () => {
+  const house = await startHouse("--clock", evening);
+  const admin = await fresh();
+  await signIn(admin, house);
+  await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
+  const sight = (name) => admin.getByRole("link", { name, exact: true });
+  await sight("Crew Corvus, Crew Antlia: turned away").waitFor();
+  await admin.getByRole("link", { name: /^12 Dec 2026 20:00/ }).click();
+  await sight("Crew Corvus, Crew Antlia: opens").waitFor();
+  await sight("“Show night panel”, Crew Lacerta: opens").click();
+  await admin.getByText("The door of /crew/lacerta opens by the pass “Show night panel”.").waitFor();
+  assert.match(admin.url(), /at=2026-12-12T19%3A00%3A00Z/);
+  const csv = await (await admin.request.get(`http://127.0.0.1:${new URL(house.console).port}/sites/variable-stars/sightlines.csv`, { headers: { host: new URL(house.console).host, cookie: (await admin.context().cookies()).map((c) => `${c.name}=${c.value}`).join("; ") } })).text();
+  assert.match(csv, /^Page,Path,Strangers,/);
+  assert.match(csv, /Crew Antlia,\/crew\/antlia,opens after a step/);
+  await house.stop();
+});
+
+test("a change that breaks a promise needs one more deliberate step", async () => {
+  const house = await startHouse("--clock", evening);
+  const admin = await fresh();
+  await signIn(admin, house);
+  await admin.goto(`${house.console}/sites/society?promise=new`);
+  await admin.getByLabel("which page").selectOption("/visit");
+  await admin.getByLabel("must, or must not").selectOption("open");
+  await admin.getByRole("button", { name: "Keep this promise" }).click();
+  await admin.getByText("A stranger must be able to open /visit, now and later.").waitFor();
+  await admin.goto(`${house.console}/sites/society/door`);
+  await admin.getByRole("button", { name: "Private" }).click();
+  await admin.getByText("This breaks a promise").waitFor();
+  await admin.getByRole("button", { name: "Apply now" }).click();
+  await admin.getByText("Nothing was applied").waitFor();
+  assert.equal((await house.ask("society", "/visit")).status, 200);
+  await admin.locator("input[name=meant][form=apply-now]").check();
+  await admin.getByRole("button", { name: "Apply now" }).click();
+  await admin.getByText("It holds from the next request on.").waitFor();
+  assert.equal((await house.ask("society", "/visit")).status, 403);
+  await admin.goto(`${house.console}/sites/society`);
+  await admin.getByText("1 promise is broken").waitFor();
+  await house.stop();
+});
