@@ -153,13 +153,13 @@ func consequences() {
 	begin := time.Now()
 	pairs(before, after)
 	single := time.Since(begin)
-	site := *policy.Document().Sites[0]
+	first := *policy.Document().Sites[0]
 	replacing := make([]time.Duration, rounds)
 	for i := range replacing {
 		replacing[i] = timed(100*time.Millisecond, func(n int) {
 			for k := range n {
-				changed := site
-				changed.Members = slices.Clone(site.Members)
+				changed := first
+				changed.Members = slices.Clone(first.Members)
 				changed.Members[k%len(changed.Members)].Status = "pending"
 				if _, err := policy.Replace(&changed); err != nil {
 					panic(err)

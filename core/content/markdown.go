@@ -15,7 +15,7 @@ import (
 
 var (
 	markdown = goldmark.New(
-		goldmark.WithExtensions(extension.Table, extension.Strikethrough),
+		goldmark.WithExtensions(extension.NewTable(extension.WithTableCellAlignMethod(extension.TableCellAlignAttribute)), extension.Strikethrough),
 		goldmark.WithParserOptions(parser.WithAutoHeadingID()),
 	)
 	clean = policy()

@@ -1,0 +1,422 @@
+package console
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/demo"
+	"velada/store"
+)
+
+// desk is the demo house's console with somebody at it.
+type desk struct {
+	*testing.T
+	house  *app.House
+	server *httptest.Server
+	client *http.Client
+}
+
+func openDesk(t *testing.T) *desk {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := demo.Make(ctx, db, demo.Start); err != nil {
+		t.Fatal(err)
+	}
+	house, err := app.Open(ctx, db, func() time.Time { return demo.Start })
+	if err != nil {
+		t.Fatal(err)
+	}
+	host := func(address string) string { return address + ".localhost" }
+	c := New(ctx, house, "", false, host, func(address string) string { return "http://" + host(address) })
+	server := httptest.NewServer(c)
+	t.Cleanup(func() {
+		server.Close()
+		cancel()
+		db.Close()
+	})
+	return (&desk{T: t, house: house, server: server}).another()
+}
+
+// another is the same console in a browser of its own.
+func (d *desk) another() *desk {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		d.Fatal(err)
+	}
+	copied := *d
+	copied.client = &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return &copied
+}
+
+func (d *desk) get(path string) (int, string, http.Header) {
+	d.Helper()
+	r, err := d.client.Get(d.server.URL + path)
+	if err != nil {
+		d.Fatal(err)
+	}
+	return read(d.T, r)
+}
+
+func read(t *testing.T, r *http.Response) (int, string, http.Header) {
+	t.Helper()
+	defer r.Body.Close()
+	body, err := io.ReadAll(r.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r.StatusCode, string(body), r.Header
+}
+
+// post sends a form as pairs of names and values.
+func (d *desk) post(path string, pairs ...string) (int, string, http.Header) {
+	d.Helper()
+	form := url.Values{}
+	for i := 0; i < len(pairs); i += 2 {
+		form.Add(pairs[i], pairs[i+1])
+	}
+	r, err := d.client.PostForm(d.server.URL+path, form)
+	if err != nil {
+		d.Fatal(err)
+	}
+	return read(d.T, r)
+}
+
+func (d *desk) signIn(address string) *desk {
+	d.Helper()
+	if status, body, _ := d.post("/sign-in", "address", address, "password", demo.Password); status != http.StatusSeeOther {
+		d.Fatalf("%s is not let in: %d %s", address, status, body)
+	}
+	return d
+}
+
+func (d *desk) siteDoor(site string) access.Door { return d.house.State().SiteDocument(site).Door }
+
+func TestHeaders(t *testing.T) {
+	d := openDesk(t)
+	_, body, h := d.get("/sign-in")
+	for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "Cache-Control": "private, no-store", "Referrer-Policy": "same-origin"} {
+		if h.Get(name) != want {
+			t.Errorf("%s is %q", name, h.Get(name))
+		}
+	}
+	csp := h.Get("Content-Security-Policy")
+	if !strings.Contains(csp, "default-src 'none'") || !strings.Contains(csp, "script-src 'self';") || strings.Contains(csp, "unsafe") {
+		t.Error(csp)
+	}
+	if strings.Contains(body, "<script>") || strings.Contains(body, " style=") || regexp.MustCompile(` on[a-z]+=`).MatchString(body) {
+		t.Error("something stands inline")
+	}
+}
+
+func TestSigningIn(t *testing.T) {
+	d := openDesk(t)
+	if status, _, h := d.get("/sites/society/door"); status != 303 || h.Get("Location") != "/sign-in?then=%2Fsites%2Fsociety%2Fdoor" {
+		t.Errorf("%d to %q", status, h.Get("Location"))
+	}
+	status, wrong, _ := d.post("/sign-in", "address", "ines@cerroalcor.example", "password", "no")
+	_, unknown, _ := d.post("/sign-in", "address", "nobody@cerroalcor.example", "password", "no")
+	if status != 422 || !strings.Contains(wrong, "ines@cerroalcor.example") || strings.ReplaceAll(wrong, "ines@", "nobody@") != unknown {
+		t.Errorf("%d: an account shows, or what was typed is lost", status)
+	}
+	for then, want := range map[string]string{"/ledger": "/ledger", "//evil.example": "/sites", "https://evil.example": "/sites", "/\\evil.example": "/sites"} {
+		if _, _, h := d.another().post("/sign-in", "address", "ines@cerroalcor.example", "password", demo.Password, "then", then); h.Get("Location") != want {
+			t.Errorf("then %q leads to %q", then, h.Get("Location"))
+		}
+	}
+	_, _, h := d.post("/sign-in", "address", "ines@cerroalcor.example", "password", demo.Password, "site", "society", "path", "/members")
+	if to := h.Get("Location"); !strings.HasPrefix(to, "http://society.localhost/velada/enter?path=%2Fmembers&ticket=") {
+		t.Errorf("to a site: %q", to)
+	}
+	cookie := h.Get("Set-Cookie")
+	if !strings.Contains(cookie, "HttpOnly") || !strings.Contains(cookie, "SameSite=Lax") || strings.Contains(cookie, "Domain") {
+		t.Error(cookie)
+	}
+	if status, _, _ := d.get("/sites"); status != 200 {
+		t.Errorf("signed in: %d", status)
+	}
+	d.post("/sign-out")
+	if status, _, _ := d.get("/sites"); status != 303 {
+		t.Errorf("signed out: %d", status)
+	}
+}
+
+func TestFormsFromElsewhereAreRefused(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	r, err := http.NewRequest(http.MethodPost, d.server.URL+"/sites/society/door/start", strings.NewReader("start=private"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	r.Header.Set("Sec-Fetch-Site", "same-site")
+	answer, err := d.client.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if status, _, _ := read(t, answer); status != 403 {
+		t.Errorf("%d", status)
+	}
+}
+
+// Every route with every role: what the table of capabilities says, and for
+// whoever has nothing to do with a site it is not there.
+func TestEveryRouteWithEveryRole(t *testing.T) {
+	d := openDesk(t)
+	roles := map[string]*desk{
+		"nobody": d, "steward": d.another().signIn("ines@cerroalcor.example"), "admin": d.another().signIn("pilar@cerroalcor.example"),
+		"editor": d.another().signIn("jonas@cerroalcor.example"), "usher": d.another().signIn("seun@cerroalcor.example"), "outside": d.another().signIn("tobias@lens.example"),
+	}
+	type row struct {
+		method, path                                   string
+		nobody, steward, admin, editor, usher, outside int
+	}
+	for _, r := range []row{
+		{"GET", "/", 303, 303, 303, 303, 303, 303},
+		{"GET", "/sites", 303, 200, 200, 200, 200, 200},
+		{"GET", "/jump?q=soc", 303, 200, 200, 200, 200, 200},
+		{"GET", "/strength?password=x", 303, 200, 200, 200, 200, 200},
+		{"GET", "/ledger", 303, 200, 404, 404, 404, 404},
+		{"GET", "/sites/society", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/door", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/sightlines", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/sightlines.csv", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/sightlines.svg", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/people?q=a", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/ledger", 303, 200, 200, 404, 404, 404},
+		{"GET", "/sites/no-such/door", 303, 404, 404, 404, 404, 404},
+		{"GET", "/nowhere", 303, 404, 404, 404, 404, 404},
+		{"POST", "/sites/society/door/start", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/door/add", 303, 422, 422, 403, 403, 404},
+		{"POST", "/sites/society/door/change", 303, 422, 422, 403, 403, 404},
+		{"POST", "/sites/society/door/remove", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/door/settings", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/door/own", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/door/pass", 303, 422, 422, 403, 403, 404},
+		{"POST", "/sites/society/promises", 303, 422, 422, 403, 403, 404},
+		{"POST", "/sites/society/promises/drop", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/rehearsal/apply", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/rehearsal/later", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/rehearsal/discard", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/ledger/undo", 303, 404, 404, 403, 403, 404},
+	} {
+		want := map[string]int{"nobody": r.nobody, "steward": r.steward, "admin": r.admin, "editor": r.editor, "usher": r.usher, "outside": r.outside}
+		for role, status := range want {
+			var got int
+			var body string
+			if r.method == "GET" {
+				got, body, _ = roles[role].get(r.path)
+			} else {
+				got, body, _ = roles[role].post(r.path, "kind", "domain")
+			}
+			if got != status {
+				t.Errorf("%s %s as %s: %d, want %d\n%.300s", r.method, r.path, role, got, status, body)
+			}
+			if role == "outside" && strings.Contains(body, "Cerro Alcor Society") {
+				t.Errorf("%s %s tells an outside person of the site", r.method, r.path)
+			}
+		}
+	}
+	if _, body, _ := roles["editor"].get("/sites/society/door"); strings.Contains(body, "<form method=\"post\" action=\"/sites/society/") {
+		t.Error("an editor is shown what they may not do")
+	}
+}
+
+func TestWaysInAreReadFromTheirForms(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	add := func(pairs ...string) (int, string) {
+		status, body, _ := d.post("/sites/society/door/add", pairs...)
+		return status, body
+	}
+	for _, c := range []struct {
+		pairs []string
+		wrong string // "" is rehearsed
+	}{
+		{[]string{"kind", "domain", "list", "casa.example, *.escuela.example"}, ""},
+		{[]string{"kind", "domain", "list", "casa..example"}, "“casa..example” is not a domain"},
+		{[]string{"kind", "domain", "list", " "}, "Name at least one domain."},
+		{[]string{"kind", "network", "list", "192.0.2.7 10.0.0.0/8"}, ""},
+		{[]string{"kind", "network", "list", "10.0.0.1/8"}, "a network has no host bits"},
+		{[]string{"kind", "people", "list", "Bram de Wit; Zoe <zoe@out.example>"}, ""},
+		{[]string{"kind", "people", "list", "Nobody Atall"}, "“Nobody Atall” is neither an address nor the name"},
+		{[]string{"kind", "groups", "group", "council", "group", "junior"}, ""},
+		{[]string{"kind", "groups"}, "Choose at least one group."},
+		{[]string{"kind", "members"}, ""},
+		{[]string{"kind", "signed-in", "from", "2026-12-01T10:00", "until", "2026-12-02T10:00"}, ""},
+		{[]string{"kind", "signed-in", "from", "2026-12-03T10:00", "until", "2026-12-02T10:00"}, "It would end before it begins."},
+		{[]string{"kind", "signed-in", "from", "soon"}, "This is no date and time"},
+	} {
+		status, body := add(c.pairs...)
+		switch {
+		case c.wrong == "" && status != 303:
+			t.Errorf("%v: %d", c.pairs, status)
+		case c.wrong != "" && (status != 422 || !strings.Contains(body, c.wrong)):
+			t.Errorf("%v: %d without %q", c.pairs, status, c.wrong)
+		case c.wrong != "" && len(c.pairs) > 3 && c.pairs[2] == "list" && strings.TrimSpace(c.pairs[3]) != "" && !strings.Contains(body, c.pairs[3]+"</textarea>"):
+			t.Errorf("%v: what was typed is lost", c.pairs)
+		}
+	}
+	tray, err := d.house.Tray(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), "society")
+	if err != nil || tray == nil || len(tray.Draft.Door.Ways) != 7 {
+		t.Fatalf("%+v %v", tray, err)
+	}
+	if w := tray.Draft.Door.Ways[6]; w.From.String() != "2026-12-01T09:00:00Z" {
+		t.Errorf("the house's zone is not heeded: %v", w.From)
+	}
+	if w := tray.Draft.Door.Ways[2]; strings.Join(w.Networks, " ") != "192.0.2.7/32 10.0.0.0/8" {
+		t.Errorf("networks %v", w.Networks)
+	}
+}
+
+func TestChangingAndTakingAway(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	key := wayKey(d.siteDoor("society").Ways[0])
+	_, body, _ := d.get("/sites/society/door?edit=" + key)
+	if !strings.Contains(body, "Change this way in") {
+		t.Error("no form to change it")
+	}
+	d.post("/sites/society/door/change", "key", key, "kind", "signed-in")
+	if _, body, _ := d.get("/sites/society/door"); !strings.Contains(body, "Anyone who signs in") || !strings.Contains(body, "rehearsing: taken away") {
+		t.Error("the change is not shown")
+	}
+	d.post("/sites/society/door/remove", "key", key)
+	if _, body, _ := d.get("/sites/society/door"); !strings.Contains(body, "This way in was changed meanwhile") {
+		t.Error("a stale form is not told so")
+	}
+	d.post("/sites/society/door/own", "page", "/library", "mode", "instead")
+	d.post("/sites/society/door/settings", "page", "/library", "mode", "also", "hide", "yes")
+	d.post("/sites/society/rehearsal/apply", "meant", "yes")
+	door, there := app.DoorAt(d.house.State().SiteDocument("society"), "/library")
+	if !there || door.Mode != "also" || !door.Hide || d.siteDoor("society").Ways[0].Way != "signed-in" {
+		t.Errorf("%+v %+v", door, d.siteDoor("society"))
+	}
+	d.post("/sites/society/door/own", "page", "/library")
+	d.post("/sites/society/rehearsal/apply")
+	if _, there := app.DoorAt(d.house.State().SiteDocument("society"), "/library"); there {
+		t.Error("the page's door is still there")
+	}
+}
+
+func TestQuickStarts(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	for start, want := range map[string]string{"private": "[]", "domain": "[domain]", "members": "[members]", "public": "[anyone]"} {
+		d.post("/sites/society/door/start", "start", start)
+		d.post("/sites/society/rehearsal/apply", "meant", "yes")
+		kinds := []string{}
+		for _, w := range d.siteDoor("society").Ways {
+			kinds = append(kinds, w.Way)
+		}
+		if got := fmt.Sprint(kinds); got != want {
+			t.Errorf("%s: %s", start, got)
+		}
+		if _, body, _ := d.get("/sites/society/door"); !regexp.MustCompile(`value="` + start + `"><button class="on"`).MatchString(body) {
+			t.Errorf("%s is not shown as chosen", start)
+		}
+	}
+	d.post("/sites/society/door/start", "start", "public", "page", "/members")
+	d.post("/sites/society/rehearsal/apply", "meant", "yes")
+	if door, _ := app.DoorAt(d.house.State().SiteDocument("society"), "/members"); door.Mode != "also" || door.Ways[0].Way != "anyone" {
+		t.Errorf("a door that was there keeps how it counts: %+v", door)
+	}
+}
+
+func TestANewPassIsShownOnce(t *testing.T) {
+	d := openDesk(t).signIn("pilar@cerroalcor.example")
+	for _, c := range [][]string{
+		{"label", "", "password", "walnut ferry indigo moss", "Call it by whom it is for"},
+		{"label", "Press", "password", "abc", "at least 4 characters"},
+		{"label", "Press", "password", demo.Passes["dossier"]["nordlys"], "“Nordlys Fund” has this password already"},
+	} {
+		if status, body, _ := d.post("/sites/dossier/door/pass", "action", "add", c[0], c[1], c[2], c[3]); status != 422 || !strings.Contains(body, c[4]) || !strings.Contains(body, c[3]) {
+			t.Errorf("%v: %d", c, status)
+		}
+	}
+	d.post("/sites/dossier/door/pass", "action", "add", "label", "Nordlys Fund", "password", "walnut ferry indigo moss")
+	_, first, _ := d.get("/sites/dossier/door")
+	_, second, _ := d.get("/sites/dossier/door")
+	if !strings.Contains(first, "walnut ferry indigo moss") || strings.Contains(second, "walnut ferry indigo moss") {
+		t.Error("it is shown once")
+	}
+	d.post("/sites/dossier/rehearsal/apply")
+	passes := d.house.State().SiteDocument("dossier").Passes
+	if last := passes[len(passes)-1]; last.ID != "nordlys-fund" || last.Label != "Nordlys Fund" {
+		t.Errorf("%+v", last)
+	}
+	if secret := d.house.State().Passes["dossier"]["nordlys-fund"]; secret.Version != 1 || len(secret.Hash) != 32 || secret.Weak {
+		t.Errorf("%+v", secret)
+	}
+}
+
+func TestFindingPeopleAndPages(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	if _, body, _ := d.get("/sites/society/people?q=oluwa&page=/visit"); !strings.Contains(body, "Oluwaseun Adeyemi") || !strings.Contains(body, "page=%2Fvisit") {
+		t.Error(body)
+	}
+	if _, body, _ := d.get("/sites/society/people?q=198.51.100.7"); !strings.Contains(body, "network%3A198.51.100.7%2F32") {
+		t.Error(body)
+	}
+	if _, body, _ := d.get("/sites/society/people?q=crew+ant"); !strings.Contains(body, "group%3Aantlia") {
+		t.Error(body)
+	}
+	if _, body, _ := d.get("/jump?q=algol"); !strings.Contains(body, "Week 2: Algol") {
+		t.Error(body)
+	}
+	if _, body, _ := d.another().signIn("pilar@cerroalcor.example").get("/jump?q=algol"); strings.Contains(body, "Algol") {
+		t.Error("a site that one has nothing to do with is found")
+	}
+	if _, body, _ := d.get("/strength?password=hollis1"); !strings.Contains(body, "it would be guessed") {
+		t.Error(body)
+	}
+}
+
+func TestWalkInAs(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	for query, want := range map[string]string{
+		"page=/crew/antlia":                                         "asks them to sign in",
+		"page=/crew/antlia&as=person:pilar":                         "This page is not for them",
+		"page=/crew/antlia&as=group:antlia":                         "The page opens",
+		"page=/crew/antlia&as=group:corvus":                         "This page is not for them",
+		"page=/crew/antlia&as=group:corvus&at=2026-12-12T19:00:00Z": "The page opens",
+		"page=/crew/antlia&as=pass:panel&at=2026-12-12T20:30":       "The page opens",
+		"page=/notes&as=domain:cerroalcor.example":                  "The page opens",
+		"page=/notes&as=search":                                     "Search engines are told not to list it.",
+		"page=/no-page&as=person:ines":                              "There is no such page",
+	} {
+		if _, body, _ := d.get("/sites/variable-stars/door?" + query); !strings.Contains(body, want) {
+			t.Errorf("%s: no %q", query, want)
+		}
+	}
+}
+
+func TestSightlinesExports(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	_, csv, h := d.get("/sites/variable-stars/sightlines.csv?at=2026-12-12T19:00:00Z")
+	if !strings.HasPrefix(csv, "Page,Path,Strangers,Search engines,") || !strings.Contains(h.Get("Content-Disposition"), "attachment") || len(strings.Split(strings.TrimSpace(csv), "\n")) != 12 {
+		t.Error(csv)
+	}
+	_, svg, h := d.get("/sites/variable-stars/sightlines.svg")
+	if !strings.HasPrefix(svg, "<svg") || h.Get("Content-Type") != "image/svg+xml" || !strings.Contains(svg, "Crew Corvus") {
+		t.Errorf("%.300s", svg)
+	}
+	_, folded, _ := d.get("/sites/variable-stars/sightlines?fold=group")
+	if !strings.Contains(folded, "Groups, Crew Antlia: opens to some of them") || strings.Contains(folded, ">Crew Lacerta<title>") {
+		t.Error("groups are not folded")
+	}
+	if got := harmless("=cmd()"); got != "'=cmd()" {
+		t.Error(got)
+	}
+}
