@@ -41,7 +41,9 @@ type State struct {
 	Passes   map[string]map[string]store.PassSecret // by site and pass
 	Editions map[string]*LiveEdition                // by site
 	Working  map[string]Working                     // by site
+	Holding  map[string]store.HoldingPage           // what holding pages say, by site
 	salts    map[string][]byte
+	links    map[[2]string]int // versions of links' tokens, by site and link
 }
 
 // Open loads a house from its database. Before it is set up its state is nil.
@@ -89,7 +91,7 @@ func (h *House) Reload(ctx context.Context) error {
 		return err
 	}
 	s := &State{Policy: policy, Zone: zone}
-	if err := errors.Join(s.readPasses(ctx, h.DB), s.readEditions(ctx, h.DB)); err != nil {
+	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB)); err != nil {
 		return err
 	}
 	h.state.Store(s)
@@ -108,8 +110,13 @@ func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
 		}
 		s.Passes[p.Site][p.Pass] = p
 	}
-	s.salts, err = store.SiteSalts(ctx, q)
-	return err
+	if s.salts, err = store.SiteSalts(ctx, q); err != nil {
+		return fmt.Errorf("reading salts: %w", err)
+	}
+	if s.links, err = store.LinkVersions(ctx, q); err != nil {
+		return fmt.Errorf("reading links: %w", err)
+	}
+	return nil
 }
 
 // State is what requests read now; nil before the house is set up.

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"slices"
 
 	"velada/core/access"
@@ -54,25 +55,30 @@ func changedUnits(before, after *access.Site) []unit {
 			changed = append(changed, u)
 		}
 	}
+	place := places(after)
 	slices.SortFunc(changed, func(a, b unit) int {
-		if a.kind != b.kind {
-			return slices.Index(unitOrder, a.kind) - slices.Index(unitOrder, b.kind)
-		}
-		return compareText(a.id, b.id)
+		return cmp.Or(
+			cmp.Compare(slices.Index(unitOrder, a.kind), slices.Index(unitOrder, b.kind)),
+			cmp.Compare(place[a], place[b]), cmp.Compare(a.id, b.id))
 	})
 	return changed
 }
 
 var unitOrder = []string{"door", "pass", "link", "holding"}
 
-func compareText(a, b string) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
+// places gives where in its list each unit of a site stands, from 1.
+func places(s *access.Site) map[unit]int {
+	at := map[unit]int{}
+	for i, d := range s.Doors {
+		at[unit{"door", d.Path}] = i + 1
 	}
-	return 0
+	for i, p := range s.Passes {
+		at[unit{"pass", p.ID}] = i + 1
+	}
+	for i, l := range s.Links {
+		at[unit{"link", l.ID}] = i + 1
+	}
+	return at
 }
 
 // merge puts what a rehearsal changed (base → draft) onto the site as it is

@@ -13,6 +13,10 @@ import (
 	"velada/store"
 )
 
+// freshLink, before a link's id among a rehearsal's secrets, says that the link
+// gets a new token.
+const freshLink = "link:"
+
 // Tray is somebody's rehearsal of a site with everything it would do.
 type Tray struct {
 	Site    string
@@ -123,7 +127,10 @@ func withMembers(s, from *access.Site) *access.Site {
 
 func dropUnusedSecrets(r *store.Rehearsal) {
 	for id := range r.Secrets {
-		if !slices.ContainsFunc(r.Draft.Passes, func(p access.Pass) bool { return p.ID == id }) {
+		if link, ok := strings.CutPrefix(id, freshLink); ok && linkKey(r.Draft, link) != nil {
+			continue
+		}
+		if passKey(r.Draft, id) == nil {
 			delete(r.Secrets, id)
 		}
 	}
@@ -148,6 +155,9 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 	w := Wording{s.Policy.Document(), now, s.Zone}
 	t := &Tray{Site: r.Site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft), Due: r.Due, Trouble: r.Trouble}
 	for id := range r.Secrets {
+		if link, ok := strings.CutPrefix(id, freshLink); ok && linkKey(now, link) != nil {
+			t.Changes = append(t.Changes, Change{"", fmt.Sprintf("The link %s gets a new address; whoever came by the old one is out.", w.links([]string{link})[0])})
+		}
 		if passKey(now, id) != nil {
 			t.Changes = append(t.Changes, Change{"", fmt.Sprintf("The pass “%s” gets a new password; whoever is in by the old one is out.", w.Pass(id))})
 		}
@@ -311,6 +321,12 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 			return err
 		}
 		for id, secret := range t.Secrets {
+			if link, ok := strings.CutPrefix(id, freshLink); ok {
+				if err := store.MoveLinkOn(ctx, tx, t.Site, link); err != nil {
+					return err
+				}
+				continue
+			}
 			if err := store.SavePassSecret(ctx, tx, t.Site, id, secret.Hash, secret.Weak); err != nil {
 				return err
 			}
@@ -318,6 +334,13 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 		for _, p := range before.Passes { // ending a pass ends the visits it let in
 			if now := passKey(t.Draft, p.ID); now == nil || now.Revoked && !p.Revoked {
 				if err := store.MovePassOn(ctx, tx, t.Site, p.ID); err != nil {
+					return err
+				}
+			}
+		}
+		for _, l := range before.Links { // so that a link of the same name never revives it
+			if linkKey(t.Draft, l.ID) == nil {
+				if err := store.MoveLinkOn(ctx, tx, t.Site, l.ID); err != nil {
 					return err
 				}
 			}

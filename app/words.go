@@ -148,6 +148,12 @@ func (w Wording) Window(from, until access.Instant) string {
 	return w.When(from) + " to " + w.When(until)
 }
 
+// Day is When without the time of day and the year.
+func (w Wording) Day(i access.Instant) string { return i.Time().In(w.Zone).Format("2 Jan") }
+
+// Link is what a link is called, by id, in quotation marks.
+func (w Wording) Link(id string) string { return w.links([]string{id})[0] }
+
 // When says an instant in the house's zone, the time of day only where it is
 // not midnight.
 func (w Wording) When(i access.Instant) string { return Moment(i.Time().In(w.Zone)) }
@@ -180,14 +186,20 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 		case "link":
 			list = append(list, Change{"", w.keyChange("link", u.id, linkKey(before, u.id), linkKey(after, u.id), w.links([]string{u.id})[0], was.links([]string{u.id})[0])})
 		case "holding":
-			list = append(list, Change{"", w.holdingChange(before.Holding, after.Holding)})
+			list = append(list, w.holdingChanges(was)...)
 		}
 	}
 	return list
 }
 
+// LetIn stands where a door's path does for the ways past the holding page.
+const LetIn = "let-in"
+
 // DoorAt gives the ways, mode and hide of the door at a path; "" is the site's own.
 func DoorAt(s *access.Site, path string) (door access.PageDoor, there bool) {
+	if path == LetIn {
+		return access.PageDoor{Ways: s.Holding.LetIn}, true
+	}
 	if path == "" {
 		return access.PageDoor{Ways: s.Door.Ways, Hide: s.Door.Hide}, true
 	}
@@ -309,18 +321,43 @@ func (w Wording) keyChange(kind, id string, before, after *access.Link, name, ol
 	return fmt.Sprintf("The %s “%s” is called “%s”.", kind, strings.Trim(oldName, "“”"), strings.Trim(name, "“”"))
 }
 
-func (w Wording) holdingChange(before, after access.Holding) string {
+func (w Wording) holdingChanges(was Wording) (list []Change) {
+	before, after := was.Site.Holding, w.Site.Holding
+	add := func(format string, args ...any) { list = append(list, Change{LetIn, fmt.Sprintf(format, args...)}) }
 	name := "maintenance"
 	if after.Kind == "soon" {
 		name = "coming soon"
 	}
 	switch {
 	case !before.On && after.On:
-		return fmt.Sprintf("The %s page goes up, %s.", name, w.Window(after.From, after.Until))
+		add("The %s page goes up, %s.", name, w.Window(after.From, after.Until))
 	case before.On && !after.On:
-		return "The holding page comes down."
+		add("The holding page comes down.")
+	default:
+		if before.Kind != after.Kind {
+			add("The holding page is a %s page now.", name)
+		}
+		if before.From != after.From || before.Until != after.Until {
+			add("The %s page now stands %s.", name, w.Window(after.From, after.Until))
+		}
 	}
-	return fmt.Sprintf("The %s page changes.", name)
+	for _, path := range after.Exempt {
+		if !slices.Contains(before.Exempt, path) {
+			add("%s stays reachable while the holding page stands.", path)
+		}
+	}
+	for _, path := range before.Exempt {
+		if !slices.Contains(after.Exempt, path) {
+			add("%s no longer stays reachable while the holding page stands.", path)
+		}
+	}
+	for _, gone := range waysLess(before.LetIn, after.LetIn) {
+		add("Past the holding page: “%s” is taken away.", was.Way(gone))
+	}
+	for _, way := range waysLess(after.LetIn, before.LetIn) {
+		add("Past the holding page: “%s” is let in, %s.", w.Way(way), w.Window(way.From, way.Until))
+	}
+	return list
 }
 
 // Observer is what an observer is called.

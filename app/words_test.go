@@ -79,8 +79,8 @@ func TestChangesInWords(t *testing.T) {
 		"A new pass “Press”, no end.": func(s *access.Site) {
 			s.Passes = append(s.Passes[:1:1], access.Pass{ID: "press", Label: "Press", Under: "/"})
 		},
-		"The holding page comes down.":  func(s *access.Site) { s.Holding.On = false },
-		"The coming soon page changes.": func(s *access.Site) { s.Holding.Exempt = nil },
+		"The holding page comes down.":       func(s *access.Site) { s.Holding.On = false },
+		"/privacy no longer stays reachable": func(s *access.Site) { s.Holding.Exempt = nil },
 	} {
 		after := *before
 		change(&after)

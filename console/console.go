@@ -21,6 +21,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/gate"
 	"velada/look"
 )
 
@@ -33,6 +34,8 @@ type Console struct {
 	SetUpCode string // what the first visitor must know to make the house
 	SiteURL   func(address string) string
 	SiteHost  func(address string) string
+	Glass     *gate.Glass // shows pages as others meet them
+	LookURL   string      // the origin of that
 
 	sessions  *scs.SessionManager
 	handouts  sync.Map // token → handout, shown once
@@ -41,8 +44,8 @@ type Console struct {
 }
 
 // New gives the console of a house; ctx ends its background work.
-func New(ctx context.Context, house *app.House, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
-	c := &Console{House: house, SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL}
+func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
+	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL}
 	c.sessions = scs.New()
 	sessionStore := sqlite3store.New(house.DB)
 	context.AfterFunc(ctx, sessionStore.StopCleanup)
@@ -89,6 +92,12 @@ func (c *Console) routes(secure bool) http.Handler {
 	site := in.Group("/sites/:site", c.onSite)
 	site.GET("", c.standing)
 	site.GET("/door", c.door)
+	site.GET("/walk", c.walkIn)
+	site.GET("/passes", c.passes)
+	site.GET("/links/:file", c.linkQR)
+	site.GET("/holding", c.holding)
+	site.GET("/rehearsal", c.rehearsal)
+	site.GET("/pick", c.pick)
 	site.GET("/sightlines", c.sightlines)
 	site.GET("/sightlines.csv", c.sightlinesCSV)
 	site.GET("/sightlines.svg", c.sightlinesSVG)
@@ -102,6 +111,11 @@ func (c *Console) routes(secure bool) http.Handler {
 	door.POST("/door/settings", c.doSettings)
 	door.POST("/door/own", c.doOwnDoor)
 	door.POST("/door/pass", c.doPass)
+	door.POST("/door/check", c.check)
+	door.POST("/passes/key", c.doKey)
+	door.POST("/passes/link", c.doLink)
+	door.POST("/holding", c.doHolding)
+	door.POST("/holding/words", c.doHoldingWords)
 	door.POST("/promises", c.doPromise)
 	door.POST("/promises/drop", c.dropPromise)
 	door.POST("/rehearsal/discard", c.doDiscard)
@@ -119,7 +133,7 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		// A form that signs in leads on to the site it came from, so forms may go there.
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-src "+c.LookURL+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("X-Frame-Options", "DENY")
 		h.Set("Referrer-Policy", "same-origin")
@@ -128,7 +142,7 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 		if https {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+		r.Body = http.MaxBytesReader(w, r.Body, 4<<20)
 		next.ServeHTTP(w, r)
 	})
 }

@@ -15,13 +15,21 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/store"
 )
 
 // doorURL is the address of a site's door with a page chosen ("" is the whole
 // site) and somebody walking in.
 func doorURL(site, path, as string, more ...string) string {
+	return viewURL(site, "door", path, as, more...)
+}
+
+// viewURL is doorURL for any view of a site.
+func viewURL(site, view, path, as string, more ...string) string {
 	q := url.Values{}
-	if path != "" {
+	if path == app.LetIn {
+		view = "holding"
+	} else if path != "" {
 		q.Set("page", path)
 	}
 	if as != "" && as != "stranger" {
@@ -30,7 +38,7 @@ func doorURL(site, path, as string, more ...string) string {
 	for i := 0; i+1 < len(more); i += 2 {
 		q.Set(more[i], more[i+1])
 	}
-	u := "/sites/" + site + "/door"
+	u := "/sites/" + site + "/" + view
 	if len(q) > 0 {
 		u += "?" + q.Encode()
 	}
@@ -40,6 +48,7 @@ func doorURL(site, path, as string, more ...string) string {
 // planRow is a page of the floor plan.
 type planRow struct {
 	Title, URL, Note string
+	Page             string // its path; "" is the whole site
 	Depth            int
 	Window           window
 	Chosen, Changes  bool
@@ -88,7 +97,8 @@ type doorView struct {
 	Site, Page, PageTitle string
 	MayChange             bool
 	As                    string
-	Plan                  []planRow
+	Scope                 scopeView
+	Walk                  walkView
 	Own                   bool // the page chosen has a door of its own
 	Whole                 bool // the whole site is chosen
 	Mode                  string
@@ -99,14 +109,79 @@ type doorView struct {
 	Else                  string
 	Form                  *wayForm
 	PassForm              *passForm
-	Passes                []passRow
+	LinkForm              *linkForm
 	Handout               *handout
-	Chips                 []chip
-	Find                  bool
-	Meet                  meetView
 	Here                  string // this view's own address
-	AtAsked, AtLocal      string // the instant looked at: "" is now
-	NowURL                string
+	AtAsked               string // the instant looked at: "" is now
+	LetIn                 bool   // the ways are those past the holding page
+	ViewName              string
+}
+
+// scopeView is the floor plan, with what stands beside the pages.
+type scopeView struct {
+	SeenBy        string
+	Plan          []planRow
+	Holding, Keys planRow
+	MayChange     bool
+}
+
+// walkView is the panel of whoever walks in.
+type walkView struct {
+	Site, View, Page, As string
+	Chips                []chip
+	Meet                 meetView
+	AtAsked, AtLocal     string
+	NowURL, SeeURL       string
+}
+
+// doorView begins what shows the ways of a door.
+func (d *doorContext) doorView(p *page) *doorView {
+	v := &doorView{Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "", Here: d.url(d.page, d.as), AtAsked: d.asked, ViewName: d.view}
+	v.PageTitle = "the whole site"
+	if d.page != "" {
+		v.PageTitle = d.state.Title(d.site, d.page)
+	}
+	return v
+}
+
+// scope is the floor plan on a view; here names what is chosen beside its pages.
+func (d *doorContext) scope(here string) scopeView {
+	v := scopeView{Plan: d.plan(), SeenBy: lowerArticle(d.words.Observer(d.as))}
+	up := d.then.Holding
+	v.Holding = planRow{Title: "Holding page", URL: "/sites/" + d.site + "/holding", Window: window{Symbol: "plain"}, Note: "not up", Chosen: here == "holding"}
+	if up.On {
+		v.Holding.Note, v.Holding.Window = "up", window{Symbol: "held"}
+		switch {
+		case !up.From.IsZero() && d.at.Before(up.From):
+			v.Holding.Note, v.Holding.Window = "from "+d.words.Day(up.From), window{Symbol: "plain"}
+		case !up.Until.IsZero() && !d.at.Before(up.Until):
+			v.Holding.Note, v.Holding.Window = "ended", window{Symbol: "plain"}
+		}
+	}
+	v.Keys = planRow{Title: "Passes and links", URL: "/sites/" + d.site + "/passes", Window: window{Symbol: "key"}, Note: fmt.Sprint(len(d.then.Passes) + len(d.then.Links)), Chosen: here == "passes"}
+	if here != "door" && here != "walk" {
+		for i := range v.Plan {
+			v.Plan[i].Chosen = false
+		}
+	}
+	return v
+}
+
+func lowerArticle(name string) string {
+	if strings.HasPrefix(name, "A ") {
+		return "a" + name[1:]
+	}
+	return name
+}
+
+// walk is the panel of whoever walks in.
+func (d *doorContext) walk() walkView {
+	see := *d
+	see.view = "walk"
+	return walkView{
+		Site: d.site, View: d.view, Page: d.page, As: d.as, Chips: d.chips(), Meet: d.meet(), AtAsked: d.asked, AtLocal: d.local(d.at),
+		NowURL: viewURL(d.site, d.view, d.page, d.as), SeeURL: see.url(d.page, d.as),
+	}
 }
 
 type kindRow struct{ Kind, Label, Text, URL string }
@@ -125,6 +200,8 @@ type doorContext struct {
 	asked  string    // the instant as the address of the view names it; "" is now
 	real   time.Time // now
 	words  app.Wording
+	view   string // the view that floor plan and walk-in lead to
+	uses   map[string]store.KeyUse
 }
 
 // url is doorURL at the instant that is looked at.
@@ -132,23 +209,37 @@ func (d *doorContext) url(path, as string, more ...string) string {
 	if d.asked != "" {
 		more = append(more, "at", d.asked)
 	}
-	return doorURL(d.site, path, as, more...)
+	return viewURL(d.site, d.view, path, as, more...)
 }
 
-func (d *doorContext) path() string { return cmp.Or(d.page, "/") }
+// doorURL is url on the view of the door, whatever view this is.
+func (d *doorContext) doorURL(path, as string, more ...string) string {
+	elsewhere := *d
+	elsewhere.view = "door"
+	return elsewhere.url(path, as, more...)
+}
+
+func (d *doorContext) path() string {
+	if d.page == "" || d.page == app.LetIn {
+		return "/"
+	}
+	return d.page
+}
 
 func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	s := c.House.State()
 	d := &doorContext{
 		state: s, site: x.Param("site"), as: cmp.Or(x.Query("as"), "stranger"),
-		at: access.At(c.House.Now()), real: c.House.Now(), policy: s.Policy,
+		at: access.At(c.House.Now()), real: c.House.Now(), policy: s.Policy, view: "door",
 	}
 	d.now = s.SiteDocument(d.site)
 	d.then = d.now
 	if at, ok := instantAsked(x.Query("at"), s.Zone); ok {
 		d.at, d.asked = at, at.String()
 	}
-	if page := x.Query("page"); page != "" {
+	if page := x.Query("page"); page == app.LetIn {
+		d.page = page
+	} else if page != "" {
 		path, err := access.DocumentPath(page)
 		if err != nil {
 			return nil, app.ErrNoSite
@@ -163,6 +254,9 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 		d.tray, d.then, d.policy = tray, tray.Draft, tray.Then
 	}
 	d.words = app.Wording{Document: s.Policy.Document(), Site: d.then, Zone: s.Zone}
+	if d.uses, err = store.KeyUses(x.Request.Context(), c.House.DB, d.site); err != nil {
+		return nil, fmt.Errorf("reading how passes and links were used: %w", err)
+	}
 	return d, nil
 }
 
@@ -214,16 +308,12 @@ func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm
 		return
 	}
 	p := c.sitePage(x, "Door")
-	v := &doorView{
-		Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "",
-		Here: d.url(d.page, d.as), Find: x.Query("find") != "",
+	if d.page == app.LetIn {
+		x.Redirect(http.StatusSeeOther, "/sites/"+d.site+"/holding")
+		return
 	}
-	v.AtAsked, v.AtLocal, v.NowURL = d.asked, d.local(d.at), doorURL(d.site, d.page, d.as)
-	v.PageTitle = "the whole site"
-	if d.page != "" {
-		v.PageTitle = d.state.Title(d.site, d.page)
-	}
-	v.Plan = d.plan()
+	v := d.doorView(p)
+	v.Scope = d.scope("door")
 	own, there := app.DoorAt(d.then, d.page)
 	v.Own, v.Mode, v.Hide = there, own.Mode, own.Hide
 	if v.Whole || v.Own {
@@ -236,11 +326,11 @@ func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm
 		v.Form, v.PassForm = wf, pf
 		if v.Form == nil && v.PassForm == nil {
 			v.Form, v.PassForm = d.formAsked(x)
+			v.LinkForm = d.linkAsked(x)
 		}
-		v.Passes = c.passRows(d)
 		v.Handout = c.takeHandout(x)
 	}
-	v.Chips, v.Meet = d.chips(), d.meet()
+	v.Walk = d.walk()
 	if d.tray != nil {
 		p.Tray = c.trayView(d.tray, d.state, v.Here)
 	}
@@ -263,7 +353,7 @@ func (d *doorContext) plan() []planRow {
 	row := func(path, title, page string, depth int) planRow {
 		l := looks[path]
 		r := planRow{
-			Title: title, URL: d.url(page, d.as), Depth: min(depth, 3), Chosen: page == d.page,
+			Title: title, URL: d.url(page, d.as), Page: page, Depth: min(depth, 3), Chosen: page == d.page,
 			Window: windowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
 		}
 		switch {
@@ -416,7 +506,7 @@ func (d *doorContext) wayRow(w access.Way, key string) wayRow {
 	case "pass":
 		row.Sub, row.Window = d.passWords(w), d.passWindow(w)
 	case "link":
-		row.Sub = "whoever has the link is let in"
+		row.Sub = d.linkWords(w)
 	case "network":
 		row.Sub = "by their network address, without a further step"
 	}
@@ -457,7 +547,7 @@ func (d *doorContext) passWords(w access.Way) string {
 	uses, weak := 0, false
 	for _, p := range d.passesOf(w) {
 		secret := d.state.Passes[d.site][p.ID]
-		uses += secret.Uses
+		uses += d.uses["pass:"+p.ID].Uses
 		weak = weak || secret.Weak
 		if d.tray != nil && d.tray.Secrets[p.ID].Weak {
 			weak = true
@@ -569,14 +659,16 @@ func (d *doorContext) kinds() []kindRow {
 		rows[i].Label = app.KindLabel(rows[i].Kind)
 		rows[i].URL = d.url(d.page, d.as, "add", rows[i].Kind)
 	}
-	return slices.Insert(rows, 4, kindRow{"pass", app.KindLabel("pass"), "a password to hand out", d.url(d.page, d.as, "pass", "add")})
+	return slices.Insert(rows, 4,
+		kindRow{"pass", app.KindLabel("pass"), "a password to hand out", d.url(d.page, d.as, "pass", "add")},
+		kindRow{"link", app.KindLabel("link"), "an address that only they know", d.url(d.page, d.as, "link", "add")})
 }
 
 // chips are whom one can walk in as at once.
 func (d *doorContext) chips() []chip {
 	chosen := []string{"stranger"}
 	for _, who := range d.policy.Observers(d.site) {
-		if kind, name, _ := strings.Cut(who, ":"); kind == "pass" || kind == "link" || kind == "domain" && slices.Contains(d.state.Policy.Document().House.Domains, name) {
+		if kind, _, _ := strings.Cut(who, ":"); kind == "pass" || kind == "link" || kind == "domain" || kind == "network" {
 			chosen = append(chosen, who)
 		}
 	}
@@ -635,8 +727,8 @@ func (d *doorContext) links(about []access.Ref) (list []link) {
 		l := link{}
 		switch ref.Kind {
 		case "door":
-			l = link{"this door", d.url(ref.ID, d.as)}
-			if ref.ID == d.page {
+			l = link{"this door", d.doorURL(ref.ID, d.as)}
+			if ref.ID == d.page && d.view == "door" {
 				continue
 			}
 		case "person":
@@ -645,6 +737,8 @@ func (d *doorContext) links(about []access.Ref) (list []link) {
 			l = link{"as " + d.words.Group(ref.ID), d.url(d.page, "group:"+ref.ID)}
 		case "pass", "link":
 			l = link{"with it", d.url(d.page, ref.Kind+":"+ref.ID)}
+		case "holding":
+			l = link{"the holding page", "/sites/" + d.site + "/holding"}
 		default:
 			continue
 		}

@@ -23,8 +23,8 @@ import (
 type wayForm struct {
 	form
 	Kind, Label, Key string
-	Groups           []choice
-	Passes           []choice
+	Keys             []choice
+	Any              bool // any pass or link of the site's
 	YourAddress      string
 	Back             string
 }
@@ -36,7 +36,7 @@ type choice struct {
 
 // formAsked gives the form that the address of the view asks for, if any.
 func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
-	if kind := x.Query("add"); app.KindLabel(kind) != "" && kind != "pass" && kind != "link" {
+	if kind := x.Query("add"); app.KindLabel(kind) != "" {
 		f := d.wayForm(access.Way{Way: kind}, "")
 		if kind == "domain" {
 			f.Values["list"] = strings.Join(d.state.Policy.Document().House.Domains, "\n")
@@ -58,6 +58,14 @@ func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
 	return nil, nil
 }
 
+// linkAsked gives the form of a new link to the door that is shown.
+func (d *doorContext) linkAsked(x *gin.Context) *linkForm {
+	if x.Query("link") != "add" {
+		return nil
+	}
+	return d.linkForm("add")
+}
+
 func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
 	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: app.KindLabel(w.Way), Key: key, Back: d.url(d.page, d.as)}
 	f.Values["from"], f.Values["until"] = d.local(w.From), d.local(w.Until)
@@ -73,13 +81,31 @@ func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
 		}
 		f.Values["list"] = strings.Join(lines, "\n")
 	}
-	for _, g := range d.state.Policy.Document().Groups {
-		f.Groups = append(f.Groups, choice{g.ID, d.words.Group(g.ID), slices.Contains(w.Groups, g.ID)})
+	if w.Way == "groups" {
+		var lines []string
+		for _, id := range w.Groups {
+			lines = append(lines, d.words.Group(id))
+		}
+		f.Values["list"] = strings.Join(lines, "\n")
 	}
-	for _, p := range d.then.Passes {
-		f.Passes = append(f.Passes, choice{p.ID, d.words.Pass(p.ID), w.Passes == nil || slices.Contains(w.Passes, p.ID)})
-	}
+	f.chooseKeys(d.then, d.words, w)
 	return f
+}
+
+// chooseKeys lists the passes or links of a site, for a way that names some.
+func (f *wayForm) chooseKeys(site *access.Site, words app.Wording, w access.Way) {
+	switch w.Way {
+	case "pass":
+		for _, p := range site.Passes {
+			f.Keys = append(f.Keys, choice{p.ID, "“" + words.Pass(p.ID) + "”", w.Passes == nil || slices.Contains(w.Passes, p.ID)})
+		}
+		f.Any = w.Passes == nil
+	case "link":
+		for _, l := range site.Links {
+			f.Keys = append(f.Keys, choice{l.ID, words.Link(l.ID), w.Links == nil || slices.Contains(w.Links, l.ID)})
+		}
+		f.Any = w.Links == nil
+	}
 }
 
 const localTime = "2006-01-02T15:04"
@@ -134,15 +160,14 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 		}
 	case "network":
 		for _, n := range words(list) {
-			if ip, err := access.ParseIP(n); err == nil {
-				n = fmt.Sprintf("%s/%d", ip, ip.BitLen())
+			prefix, err := readNetwork(n)
+			if err != nil {
+				f.Wrong["list"] = fmt.Sprintf("“%s” is %s.", n, networkProblem(err))
+				continue
 			}
-			if _, err := access.ParseNetwork(n); err != nil {
-				f.Wrong["list"] = fmt.Sprintf("“%s”: %v.", n, err)
-			}
-			w.Networks = append(w.Networks, n)
+			w.Networks = append(w.Networks, prefix.String())
 		}
-		if len(w.Networks) == 0 {
+		if len(w.Networks) == 0 && f.Wrong["list"] == "" {
 			f.Wrong["list"] = "Name at least one network or address."
 		}
 	case "people":
@@ -154,14 +179,25 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 			f.Wrong["list"] = "Name at least one person or address."
 		}
 	case "groups":
-		w.Groups = x.PostFormArray("group")
-		if len(w.Groups) == 0 {
-			f.Wrong["list"] = "Choose at least one group."
+		ids, unknown := readGroups(list, s.Policy.Document())
+		w.Groups = ids
+		if len(unknown) > 0 {
+			f.Wrong["list"] = fmt.Sprintf("There is no group “%s”.", strings.Join(unknown, "”, “"))
+		} else if len(ids) == 0 {
+			f.Wrong["list"] = "Name at least one group."
 		}
-	case "pass":
-		w.Passes = x.PostFormArray("pass")
-		if len(w.Passes) == 0 {
-			f.Wrong["list"] = "Choose at least one pass."
+	case "pass", "link":
+		ids := x.PostFormArray("key_id")
+		if x.PostForm("any") == "yes" {
+			ids = nil
+		} else if len(ids) == 0 {
+			f.Wrong["list"] = "Choose at least one, or any of this site's."
+			ids = []string{}
+		}
+		if f.Kind == "pass" {
+			w.Passes = ids
+		} else {
+			w.Links = ids
 		}
 	}
 	return w
@@ -169,6 +205,10 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 
 // back leads to the door that a form was sent from.
 func (c *Console) back(x *gin.Context) {
+	if to := x.PostForm("back"); strings.HasPrefix(to, "/sites/"+x.Param("site")) {
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
 	var more []string
 	if at := x.PostForm("at"); at != "" {
 		more = []string{"at", at}
@@ -179,12 +219,24 @@ func (c *Console) back(x *gin.Context) {
 // again shows the door with a form whose fields were wrong. The page and who
 // walks in are told by the form, as the address would.
 func (c *Console) again(x *gin.Context, wf *wayForm, pf *passForm) {
+	if x.PostForm("page") == app.LetIn {
+		c.showHolding(x, http.StatusUnprocessableEntity, nil, nil, wf)
+		return
+	}
 	x.Request.URL.RawQuery = url.Values{"page": {x.PostForm("page")}, "as": {x.PostForm("as")}}.Encode()
 	c.showDoor(x, http.StatusUnprocessableEntity, wf, pf)
 }
 
 // rehearse changes the draft, says what is wrong if anything is, and leads back.
 func (c *Console) rehearse(x *gin.Context, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
+	c.rehearseThen(x, "", change)
+	if !x.Writer.Written() {
+		c.back(x)
+	}
+}
+
+// rehearseThen is rehearse that leads on to a view; "" leads nowhere yet.
+func (c *Console) rehearseThen(x *gin.Context, to string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
 	err := c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), change)
 	var problems access.Problems
 	switch {
@@ -196,15 +248,21 @@ func (c *Console) rehearse(x *gin.Context, change func(draft *access.Site, secre
 		c.fail(x, err)
 		return
 	}
-	c.back(x)
+	if to != "" {
+		x.Redirect(http.StatusSeeOther, to)
+	}
 }
 
 var errMoved = errors.New("this way in was changed meanwhile: look again, then try again")
 
 // setWays puts the ways of a door into a draft; "" is the site's own door.
 func setWays(draft *access.Site, path string, ways []access.Way) {
-	if path == "" {
+	switch path {
+	case "":
 		draft.Door.Ways = ways
+		return
+	case app.LetIn:
+		draft.Holding.LetIn = ways
 		return
 	}
 	for i := range draft.Doors {
@@ -248,12 +306,8 @@ func (c *Console) saveWay(x *gin.Context, key string) {
 	f.Back = doorURL(x.Param("site"), path, x.PostForm("as"))
 	w := f.readWay(x, s)
 	if len(f.Wrong) > 0 {
-		for _, g := range s.Policy.Document().Groups {
-			f.Groups = append(f.Groups, choice{g.ID, g.Name, slices.Contains(w.Groups, g.ID)})
-		}
-		for _, p := range s.SiteDocument(x.Param("site")).Passes {
-			f.Passes = append(f.Passes, choice{p.ID, p.Label, slices.Contains(w.Passes, p.ID)})
-		}
+		site := s.SiteDocument(x.Param("site"))
+		f.chooseKeys(site, app.Wording{Document: s.Policy.Document(), Site: site, Zone: s.Zone}, w)
 		c.again(x, f, nil)
 		return
 	}
@@ -447,10 +501,15 @@ func (c *Console) findPeople(x *gin.Context) {
 	if at := x.Query("at"); at != "" {
 		more = []string{"at", at}
 	}
+	view := x.Query("view")
+	if view != "walk" {
+		view = "door"
+	}
+	to := func(who string) string { return viewURL(x.Param("site"), view, x.Query("page"), who, more...) }
 	var hits []personHit
 	for _, g := range doc.Groups {
 		if want != "" && strings.Contains(strings.ToLower(g.Name+" "+g.ID), want) {
-			hits = append(hits, personHit{g.ID, cmp.Or(g.Name, g.ID), "group", doorURL(x.Param("site"), x.Query("page"), "group:"+g.ID, more...)})
+			hits = append(hits, personHit{g.ID, cmp.Or(g.Name, g.ID), "group", to("group:" + g.ID)})
 		}
 	}
 	for _, p := range doc.People {
@@ -458,11 +517,16 @@ func (c *Console) findPeople(x *gin.Context) {
 			break
 		}
 		if want != "" && strings.Contains(strings.ToLower(p.Name+" "+p.Address), want) {
-			hits = append(hits, personHit{p.ID, p.Name, p.Address, doorURL(x.Param("site"), x.Query("page"), "person:"+p.ID, more...)})
+			hits = append(hits, personHit{p.ID, p.Name, p.Address, to("person:" + p.ID)})
 		}
 	}
-	if ip, err := access.ParseIP(want); err == nil {
-		hits = append(hits, personHit{want, "From " + want, "a stranger at this network address", doorURL(x.Param("site"), x.Query("page"), fmt.Sprintf("network:%s/%d", ip, ip.BitLen()), more...)})
+	if network, err := readNetwork(want); err == nil {
+		hits = append(hits, personHit{want, "From " + want, "a stranger at this network", to("network:" + network.String())})
+	}
+	if address, err := access.ParseAddress(want); err == nil {
+		hits = append(hits, personHit{want, want, "whoever is signed in with it", to("address:" + address.String())})
+	} else if pattern, err := access.ParseDomainPattern(strings.TrimPrefix(want, "@")); err == nil && strings.Contains(want, ".") && len(hits) == 0 {
+		hits = append(hits, personHit{want, "At " + pattern.Domain, "somebody new with an address there", to("domain:" + strings.TrimPrefix(want, "@"))})
 	}
 	c.show(x, http.StatusOK, "people-hits", hits)
 }

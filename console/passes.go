@@ -1,7 +1,9 @@
 package console
 
 import (
+	"cmp"
 	"fmt"
+	"net/http"
 	"regexp"
 	"slices"
 	"strings"
@@ -21,11 +23,13 @@ type passForm struct {
 	Pass   string
 	Label  string
 	Meter  meter
+	Unders []choice // what a pass can be for
+	Page   string
 	Back   string
 }
 
 func (d *doorContext) passForm(asked string) *passForm {
-	f := &passForm{form: form{Values: map[string]string{}}, Action: asked, Back: d.url(d.page, d.as)}
+	f := &passForm{form: form{Values: map[string]string{}}, Action: asked, Back: d.url(d.page, d.as), Page: d.page}
 	if id, ok := strings.CutPrefix(asked, "password:"); ok {
 		i := slices.IndexFunc(d.then.Passes, func(p access.Pass) bool { return p.ID == id })
 		if i < 0 {
@@ -33,41 +37,22 @@ func (d *doorContext) passForm(asked string) *passForm {
 		}
 		f.Action, f.Pass, f.Label = "password", id, d.words.Pass(id)
 		f.Values["from"], f.Values["until"] = d.local(d.then.Passes[i].From), d.local(d.then.Passes[i].Until)
-	} else if asked != "start" && asked != "add" {
+	} else if i := slices.IndexFunc(d.then.Passes, func(p access.Pass) bool { return p.ID == asked }); i >= 0 {
+		p := d.then.Passes[i]
+		f.Action, f.Pass, f.Label = "change", p.ID, d.words.Pass(p.ID)
+		f.Values["label"], f.Values["from"], f.Values["until"], f.Values["under"] = f.Label, d.local(p.From), d.local(p.Until), p.Under
+		f.Unders, f.Back = d.unders(p.Under), "/sites/"+d.site+"/passes"
+		return f
+	} else if asked != "start" && asked != "add" && asked != "new" {
 		return nil
 	}
+	if f.Action == "new" || f.Action == "password" {
+		f.Back = "/sites/" + d.site + "/passes"
+	}
+	f.Unders = d.unders("/")
 	f.Values["password"] = identity.MakeUpPassword()
 	f.Meter = strengthView(f.Values["password"])
 	return f
-}
-
-// passRow is a pass of the site as the door lists it.
-type passRow struct {
-	ID, Label, Sub, Window string
-	Revoked                bool
-	New                    string // where it gets a new password
-}
-
-func (c *Console) passRows(d *doorContext) []passRow {
-	var rows []passRow
-	for _, p := range d.then.Passes {
-		secret := d.state.Passes[d.site][p.ID]
-		row := passRow{
-			ID: p.ID, Label: d.words.Pass(p.ID), Window: d.words.Window(p.From, p.Until), Revoked: p.Revoked,
-			New: d.url(d.page, d.as, "pass", "password:"+p.ID), Sub: "not used yet",
-		}
-		if secret.Uses > 0 {
-			row.Sub = "used " + count(secret.Uses, "time", "times") + ", last " + app.Moment(secret.UsedAt.In(d.state.Zone))
-		}
-		if p.Under != "/" {
-			row.Sub += " · for " + p.Under + " only"
-		}
-		if secret.Weak {
-			row.Sub += " · weak"
-		}
-		rows = append(rows, row)
-	}
-	return rows
 }
 
 // doPass makes a pass, changes its password or dates, revokes it or lets it
@@ -75,64 +60,106 @@ func (c *Console) passRows(d *doorContext) []passRow {
 func (c *Console) doPass(x *gin.Context) {
 	s, path := c.House.State(), x.PostForm("page")
 	action, id := x.PostForm("action"), x.PostForm("pass")
-	if action == "revoke" || action == "restore" {
-		c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
-			for i := range draft.Passes {
-				if draft.Passes[i].ID == id {
-					draft.Passes[i].Revoked = action == "revoke"
-				}
+	site := x.Param("site")
+	f := &passForm{form: typed(x, "label", "password", "from", "until", "under"), Action: action, Pass: id, Back: doorURL(site, path, x.PostForm("as")), Page: path}
+	from, until := f.window(s.Zone)
+	password, label, under := f.Values["password"], f.Values["label"], cmp.Or(f.Values["under"], "/")
+	switch action {
+	case "password":
+		label = app.Wording{Document: s.Policy.Document(), Site: s.SiteDocument(site), Zone: s.Zone}.Pass(id)
+		f.Label = label
+	default:
+		if label == "" {
+			f.Wrong["label"] = "Call it by whom it is for, so that you know it again."
+		}
+	}
+	if _, err := access.DocumentPath(under); err != nil {
+		f.Wrong["under"] = capital(err.Error()) + "."
+	}
+	if action == "change" {
+		if len(f.Wrong) > 0 {
+			c.againWithPass(x, f)
+			return
+		}
+		c.rehearseThen(x, "/sites/"+site+"/passes", func(draft *access.Site, _ map[string]store.NewSecret) error {
+			i := slices.IndexFunc(draft.Passes, func(p access.Pass) bool { return p.ID == id })
+			if i < 0 {
+				return errMoved
 			}
+			p := &draft.Passes[i]
+			p.Label, p.Under, p.From, p.Until = label, under, from, until
 			return nil
 		})
 		return
 	}
-	f := &passForm{form: typed(x, "label", "password", "from", "until"), Action: action, Pass: id, Back: doorURL(x.Param("site"), path, x.PostForm("as"))}
-	from, until := f.window(s.Zone)
-	password := f.Values["password"]
 	switch {
 	case len(password) < 4:
 		f.Wrong["password"] = "A password has at least 4 characters."
 	case len(password) > identity.LongestPassword:
 		f.Wrong["password"] = fmt.Sprintf("A password has at most %d bytes.", identity.LongestPassword)
 	}
-	label := f.Values["label"]
-	if action == "password" {
-		label = app.Wording{Document: s.Policy.Document(), Site: s.SiteDocument(x.Param("site")), Zone: s.Zone}.Pass(id)
-		f.Label = label
-	} else if label == "" {
-		f.Wrong["label"] = "Call it by whom it is for, so that you know it again."
-	}
-	secret := s.SecretFor(x.Param("site"), password)
-	if used := c.sameSecret(s, x.Param("site"), secret, id); used != "" && len(f.Wrong) == 0 {
+	secret := s.SecretFor(site, password)
+	if used := c.sameSecret(s, site, secret, id); used != "" && len(f.Wrong) == 0 {
 		f.Wrong["password"] = fmt.Sprintf("“%s” has this password already: nobody could tell the two apart.", used)
 	}
 	if len(f.Wrong) > 0 {
 		f.Meter = strengthView(password)
-		c.again(x, nil, f)
+		c.againWithPass(x, f)
 		return
 	}
-	c.giveHandout(x, label, password)
-	c.rehearse(x, func(draft *access.Site, secrets map[string]store.NewSecret) error {
-		if action == "password" {
+	if other := c.reusedOn(s, site, password); other != "" {
+		c.complain(x, "The same password opens “"+other+"” too: whoever has one has both.")
+	}
+	c.giveHandout(x, label, password, cmp.Or(path, under))
+	back := ""
+	if action == "new" || action == "password" && x.PostForm("from_list") != "" {
+		back = "/sites/" + site + "/passes"
+	}
+	c.rehearseThen(x, back, func(draft *access.Site, secrets map[string]store.NewSecret) error {
+		switch action {
+		case "password":
 			for i := range draft.Passes {
 				if draft.Passes[i].ID == id {
 					draft.Passes[i].From, draft.Passes[i].Until = from, until
 				}
 			}
-		} else {
-			id = freshPassID(draft, s, label)
-			draft.Passes = append(draft.Passes, access.Pass{ID: id, Label: label, Under: "/", From: from, Until: until})
+		default:
+			id = freshID(label, "pass", func(id string) bool {
+				_, had := s.Passes[site][id]
+				return had || slices.ContainsFunc(draft.Passes, func(p access.Pass) bool { return p.ID == id })
+			})
+			draft.Passes = append(draft.Passes, access.Pass{ID: id, Label: label, Under: under, From: from, Until: until})
 			way := access.Way{Way: "pass", Passes: []string{id}}
 			own, _ := app.DoorAt(draft, path)
-			if action == "start" {
+			switch action {
+			case "start":
 				setWays(draft, path, []access.Way{way})
-			} else {
+			case "add":
 				setWays(draft, path, append(slices.Clone(own.Ways), way))
 			}
 		}
 		secrets[id] = secret
 		return nil
 	})
+	if !x.Writer.Written() {
+		c.back(x)
+	}
+}
+
+// againWithPass shows the view that the form was on again, with what is wrong.
+func (c *Console) againWithPass(x *gin.Context, f *passForm) {
+	d, err := c.doorContext(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	f.Unders = d.unders(cmp.Or(f.Values["under"], "/"))
+	if f.Action == "start" || f.Action == "add" {
+		c.again(x, nil, f)
+		return
+	}
+	f.Back = "/sites/" + d.site + "/passes"
+	c.showPasses(x, http.StatusUnprocessableEntity, f, nil)
 }
 
 // sameSecret names another pass of the site that has the same password.
@@ -147,33 +174,16 @@ func (c *Console) sameSecret(s *app.State, site string, secret store.NewSecret, 
 
 var notInID = regexp.MustCompile(`[^a-z0-9]+`)
 
-// freshPassID makes an id from a label that no pass of the site has or had.
-func freshPassID(draft *access.Site, s *app.State, label string) string {
-	base := strings.Trim(notInID.ReplaceAllString(strings.ToLower(label), "-"), "-")
-	if base == "" {
-		base = "pass"
-	}
-	taken := func(id string) bool {
-		_, had := s.Passes[draft.Address][id]
-		return had || slices.ContainsFunc(draft.Passes, func(p access.Pass) bool { return p.ID == id })
-	}
-	id := base
-	for n := 2; taken(id); n++ {
-		id = fmt.Sprintf("%s-%d", base, n)
-	}
-	return id
-}
-
 // handout is a new password, shown once.
 type handout struct{ Label, Password, Text string }
 
 // giveHandout keeps a new password until the next view, in memory alone.
-func (c *Console) giveHandout(x *gin.Context, label, password string) {
+func (c *Console) giveHandout(x *gin.Context, label, password, path string) {
 	token := identity.Token()
 	s, site := c.House.State(), x.Param("site")
 	url := c.SiteURL(site)
-	if path := x.PostForm("page"); path != "" {
-		url += path
+	if strings.HasPrefix(path, "/") && path != "/" {
+		url += access.EscapePath(path)
 	}
 	c.handouts.Store(token, &handout{
 		Label: label, Password: password,

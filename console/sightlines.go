@@ -28,25 +28,36 @@ const (
 type sightCell struct {
 	Window  window
 	Before  *window
-	Text    string
-	URL     string
+	Plain   bool // the text is just what the symbol means
+	Breach  bool // a promise is first broken here
 	X, Y    int
 	BeforeX int
 }
 
 type sightCol struct {
-	Name, Sub, URL string
-	Folded         bool
-	X              int
+	Name, Sub, URL, Who string
+	Folded              bool
+	X                   int
 }
 
 type sightLine struct {
-	Title, Note, URL string
-	Indent           int
-	Whole            bool
-	Y                int
-	Cells            []sightCell
+	Title, Note, URL, Page, Path string
+	Indent                       int
+	Whole                        bool
+	Y                            int // in its band
+	Cells                        []sightCell
+	Is, Was, Some                string // the cells in letters, see told
+	Layers                       []layer
 }
+
+// sightBand is some rows that are drawn as one picture, so that a long floor
+// plan scrolls smoothly.
+type sightBand struct {
+	Rows   []sightLine
+	Height int
+}
+
+const bandRows = 25
 
 // knob is an instant at which something changes.
 type knob struct {
@@ -59,8 +70,10 @@ type sightView struct {
 	Site          string
 	Seen          string
 	Columns       []sightCol
-	Rows          []sightLine
-	Width, Height int
+	Bands         []sightBand
+	Width, Height int // Height is that of all rows
+	Breach        string
+	Door, At      string // where a window leads
 	Knobs         []knob
 	LineWidth     int
 	Compare       bool
@@ -83,7 +96,7 @@ func (c *Console) sightlines(x *gin.Context) {
 		c.fail(x, err)
 		return
 	}
-	v := d.sightlines(x.Query("fold"))
+	v := d.sightlines(x.Query("fold"), x.Query("promise"))
 	p := c.sitePage(x, "Sightlines")
 	if d.tray != nil {
 		p.Tray = c.trayView(d.tray, d.state, d.sightURL(d.asked, x.Query("fold")))
@@ -109,7 +122,21 @@ func (d *doorContext) sightURL(at, fold string) string {
 
 var foldable = []struct{ kind, name string }{{"pass", "Passes"}, {"link", "Links"}, {"domain", "Domains"}, {"address", "Addresses"}, {"network", "Networks"}, {"group", "Groups"}}
 
-func (d *doorContext) sightlines(fold string) *sightView {
+// breachShown finds where a promise is first broken, for marking it.
+func (d *doorContext) breachShown(promise string) *access.Breach {
+	if promise == "" {
+		return nil
+	}
+	for _, j := range d.state.Policy.Judge(access.At(d.real)) {
+		if j.Promise.ID == promise && j.Promise.Site == d.site && !j.Kept {
+			return &j.Breaks
+		}
+	}
+	return nil
+}
+
+func (d *doorContext) sightlines(fold, promise string) *sightView {
+	breach := d.breachShown(promise)
 	v := &sightView{Site: d.site, Compare: d.tray != nil, Seen: "now"}
 	if d.asked != "" {
 		v.Seen = d.at.Time().In(d.state.Zone).Format("Monday 2 Jan 2006, 15:04")
@@ -124,12 +151,21 @@ func (d *doorContext) sightlines(fold string) *sightView {
 	v.Query = template.URL(query.Encode())
 	folded := strings.Split(fold, ",")
 	columns := d.columns(folded)
+	if breach != nil {
+		v.Breach = fmt.Sprintf("%s meets “%s” on %s: a promise is broken there.", d.words.Observer(breach.Who), outcomeWords(breach.Outcome), breach.Path)
+		if !slices.ContainsFunc(columns, func(c column) bool { return c.who == breach.Who }) {
+			columns = append(columns, column{who: breach.Who, name: d.words.Observer(breach.Who), sub: "of a promise"})
+		}
+	}
 	for i, col := range columns {
 		who := col.who
 		if len(col.folded) > 0 {
 			who = col.folded[0]
 		}
-		v.Columns = append(v.Columns, sightCol{col.name, col.sub, d.url("", who), len(col.folded) > 0, i*sightColumn + sightColumn/2})
+		if who == "guests" || who == "team" {
+			who = ""
+		}
+		v.Columns = append(v.Columns, sightCol{col.name, col.sub, d.url("", who), who, len(col.folded) > 0, i*sightColumn + sightColumn/2})
 	}
 	for _, f := range foldable {
 		rest := slices.DeleteFunc(slices.Clone(folded), func(k string) bool { return k == f.kind || k == "" })
@@ -141,8 +177,18 @@ func (d *doorContext) sightlines(fold string) *sightView {
 			v.Folds = append(v.Folds, chip{f.name, d.sightURL(d.asked, strings.Join(rest, ",")), on})
 		}
 	}
-	v.Rows = d.sightRows(columns)
-	v.Width, v.Height = len(columns)*sightColumn, len(v.Rows)*sightRow
+	rows := d.sightRows(columns, breach)
+	v.Width, v.Height = len(columns)*sightColumn, len(rows)*sightRow
+	for first := 0; first < len(rows); first += bandRows {
+		band := sightBand{Rows: rows[first:min(len(rows), first+bandRows)]}
+		band.Height = len(band.Rows) * sightRow
+		for i := range band.Rows {
+			band.Rows[i].draw(v.Width)
+			band.Rows[i].told()
+		}
+		v.Bands = append(v.Bands, band)
+	}
+	v.Door, v.At = "/sites/"+d.site+"/door", d.asked
 	v.Knobs, v.LineWidth = d.knobs(fold)
 	return v
 }
@@ -174,7 +220,7 @@ func (d *doorContext) columns(folded []string) []column {
 		for _, who := range list {
 			col := column{who: who, name: strings.TrimSuffix(d.words.Observer(who), " pass"), several: f.kind == "group"}
 			if id, ok := strings.CutPrefix(who, "pass:"); ok {
-				col.sub = "pass · " + count(d.state.Passes[d.site][id].Uses, "use", "uses")
+				col.sub = "pass · " + count(d.uses["pass:"+id].Uses, "use", "uses")
 			}
 			columns = append(columns, col)
 		}
@@ -192,18 +238,13 @@ func (d *doorContext) columns(folded []string) []column {
 	return columns
 }
 
-func (d *doorContext) sightRows(columns []column) []sightLine {
+func (d *doorContext) sightRows(columns []column, breach *access.Breach) []sightLine {
 	plan := d.plan()
 	paths := make([]string, len(plan))
-	for i, row := range plan {
-		paths[i] = "/"
-		if u, err := url.Parse(row.URL); err == nil {
-			paths[i] = cmp.Or(u.Query().Get("page"), "/")
-		}
-	}
 	lines := make([]sightLine, len(plan))
 	for i, row := range plan {
-		lines[i] = sightLine{Title: row.Title, Note: row.Note, URL: row.URL, Indent: row.Depth, Whole: i == 0, Y: i * sightRow}
+		paths[i] = cmp.Or(row.Page, "/")
+		lines[i] = sightLine{Title: row.Title, Note: row.Note, URL: row.URL, Page: row.Page, Path: paths[i], Indent: row.Depth, Whole: i == 0, Y: i % bandRows * sightRow}
 	}
 	for k, col := range columns {
 		after := d.sights(d.policy, col, paths)
@@ -211,25 +252,14 @@ func (d *doorContext) sightRows(columns []column) []sightLine {
 		if d.tray != nil {
 			before = d.sights(d.state.Policy, col, paths)
 		}
-		who := col.who
-		if len(col.folded) > 0 {
-			who = col.folded[0]
-		}
-		if who == "guests" || who == "team" {
-			who = ""
-		}
 		for i := range lines {
-			cell := sightCell{Window: after[i], Text: col.name + ", " + plan[i].Title + ": " + after[i].Text, X: k*sightColumn + sightColumn/2 - 8, Y: i*sightRow + 7}
+			cell := sightCell{Window: after[i], X: k*sightColumn + sightColumn/2 - 8, Y: lines[i].Y + 7}
+			cell.Plain = !strings.HasPrefix(after[i].Text, "opens to ")
 			if before[i] != after[i] {
 				was := before[i]
 				cell.Before, cell.BeforeX, cell.X = &was, cell.X-15, cell.X+15
-				cell.Text += "; before: " + was.Text
 			}
-			page := paths[i]
-			if i == 0 {
-				page = ""
-			}
-			cell.URL = d.url(page, who)
+			cell.Breach = breach != nil && i > 0 && col.who == breach.Who && paths[i] == breach.Path
 			lines[i].Cells = append(lines[i].Cells, cell)
 		}
 	}
@@ -288,26 +318,15 @@ func together(a, b window) window {
 	return a
 }
 
-const mostKnobs = 9
-
 // knobs is the line of the instants at which something changes.
 func (d *doorContext) knobs(fold string) ([]knob, int) {
 	now := access.At(d.real)
 	knobs := []knob{{When: "now", URL: d.sightURL("", fold), On: d.asked == "", X: 24}}
-	instants := d.policy.Site(d.site).Instants(now)
-	for _, at := range instants[:min(len(instants), mostKnobs)] {
-		k := knob{When: d.words.When(at), URL: d.sightURL(at.String(), fold), On: d.asked == at.String()}
-		for _, change := range d.policy.Timeline(access.At(at.Time().Add(-1)), at) {
-			for _, site := range change.Sites {
-				if site.Site == d.site {
-					k.What = changeWords(site, d.words)
-				}
-			}
+	if instants := d.policy.Site(d.site).Instants(now); len(instants) > 0 {
+		for _, change := range d.policy.TimelineOf(d.site, now, instants[len(instants)-1]) {
+			at := change.At
+			knobs = append(knobs, knob{When: d.words.When(at), What: changeWords(change.Sites[0], d.words), URL: d.sightURL(at.String(), fold), On: d.asked == at.String()})
 		}
-		if k.What == "" {
-			continue
-		}
-		knobs = append(knobs, k)
 	}
 	if d.asked != "" && !slices.ContainsFunc(knobs, func(k knob) bool { return k.On }) {
 		knobs = append(knobs, knob{When: d.words.When(d.at), What: "chosen", On: true, URL: d.sightURL(d.asked, fold)})
@@ -374,7 +393,7 @@ func (c *Console) sightlinesCSV(x *gin.Context) {
 		c.fail(x, err)
 		return
 	}
-	v := d.sightlines(x.Query("fold"))
+	v := d.sightlines(x.Query("fold"), "")
 	x.Header("Content-Type", "text/csv; charset=utf-8")
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.site+"-sightlines.csv"))
 	w := csv.NewWriter(x.Writer)
@@ -383,16 +402,14 @@ func (c *Console) sightlinesCSV(x *gin.Context) {
 		head = append(head, col.Name)
 	}
 	rows := [][]string{head}
-	for _, line := range v.Rows {
-		path := "/"
-		if u, err := url.Parse(line.URL); err == nil {
-			path = cmp.Or(u.Query().Get("page"), "/")
+	for _, band := range v.Bands {
+		for _, line := range band.Rows {
+			row := []string{harmless(line.Title), harmless(line.Path)}
+			for _, cell := range line.Cells {
+				row = append(row, cell.Window.Text)
+			}
+			rows = append(rows, row)
 		}
-		row := []string{harmless(line.Title), path}
-		for _, cell := range line.Cells {
-			row = append(row, cell.Window.Text)
-		}
-		rows = append(rows, row)
 	}
 	if err := w.WriteAll(rows); err != nil {
 		return // whoever hung up does not matter
@@ -414,7 +431,7 @@ func (c *Console) sightlinesSVG(x *gin.Context) {
 		c.fail(x, err)
 		return
 	}
-	p := &page{Site: &siteHead{Address: d.site, Title: cmp.Or(d.now.Title, d.site)}, View: d.sightlines(x.Query("fold"))}
+	p := &page{Site: &siteHead{Address: d.site, Title: cmp.Or(d.now.Title, d.site)}, View: d.sightlines(x.Query("fold"), "")}
 	x.Header("Content-Type", "image/svg+xml")
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.site+"-sightlines.svg"))
 	x.Status(http.StatusOK)

@@ -20,11 +20,17 @@ type siteRow struct {
 	Lead, Sub            string
 	Windows              []window
 	Edition, Listing     string
+	Trouble              string // why a rehearsal was not applied by itself
 }
 
 func (c *Console) sites(x *gin.Context) {
 	s, me := c.House.State(), actor(x)
 	at := access.At(c.House.Now())
+	troubles, err := store.Troubles(x.Request.Context(), c.House.DB, me.Address.String())
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
 	var rows []siteRow
 	open := 0
 	for _, doc := range s.Policy.Document().Sites {
@@ -35,7 +41,9 @@ func (c *Console) sites(x *gin.Context) {
 		if st.Stranger.Outcome == access.Open {
 			open++
 		}
-		rows = append(rows, c.siteRow(s, doc, st, at))
+		row := c.siteRow(s, doc, st, at)
+		row.Trouble = troubles[doc.Address]
+		rows = append(rows, row)
 	}
 	p := c.page(x, "Sites")
 	p.Here, p.View = "Sites", rows

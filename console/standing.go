@@ -32,6 +32,7 @@ type waitRow struct{ What, URL string }
 type promiseRow struct {
 	ID, Text string
 	Kept     bool
+	Was      bool // before a rehearsal
 	Breaks   string
 	URL      string // where the breach is seen
 }
@@ -69,14 +70,9 @@ func (c *Console) showStanding(x *gin.Context, status int, f *promiseForm) {
 		if j.Promise.Site != d.site {
 			continue
 		}
-		row := promiseRow{ID: j.Promise.ID, Text: d.words.Promise(*j.Promise), Kept: j.Kept}
+		row := d.promiseRow(j)
 		if !j.Kept {
 			broken++
-			row.Breaks = fmt.Sprintf("%s meets “%s” on %s", d.words.Observer(j.Breaks.Who), outcomeWords(j.Breaks.Outcome), j.Breaks.Path)
-			if access.At(d.real).Before(j.Breaks.At) {
-				row.Breaks += ", from " + d.words.When(j.Breaks.At)
-			}
-			row.URL = doorURL(d.site, j.Breaks.Path, j.Breaks.Who, "at", j.Breaks.At.String())
 		}
 		v.Promises = append(v.Promises, row)
 	}
@@ -107,8 +103,13 @@ func (c *Console) came(x *gin.Context, d *doorContext) (rows []cameRow, err erro
 		}
 	}
 	for _, p := range d.now.Passes {
-		if secret := d.state.Passes[d.site][p.ID]; secret.Uses > 0 {
-			rows = append(rows, cameRow{"“" + d.words.Pass(p.ID) + "” pass", fmt.Sprintf("entered %s, last on %s", count(secret.Uses, "time", "times"), app.Moment(secret.UsedAt.In(d.state.Zone)))})
+		if use, used := d.uses["pass:"+p.ID]; used {
+			rows = append(rows, cameRow{"“" + d.words.Pass(p.ID) + "” pass", fmt.Sprintf("entered %s, last on %s", count(use.Uses, "time", "times"), app.Moment(use.Last.In(d.state.Zone)))})
+		}
+	}
+	for _, l := range d.now.Links {
+		if use, used := d.uses["link:"+l.ID]; used {
+			rows = append(rows, cameRow{d.words.Link(l.ID) + " link", fmt.Sprintf("followed %s, last on %s", count(use.Uses, "time", "times"), app.Moment(use.Last.In(d.state.Zone)))})
 		}
 	}
 	return rows, nil
@@ -139,9 +140,9 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 		switch {
 		case p.Revoked:
 		case secret.Hash == nil:
-			rows = append(rows, waitRow{"the pass “" + d.words.Pass(p.ID) + "” has no password yet", doorURL(d.site, "", "", "pass", "password:"+p.ID)})
+			rows = append(rows, waitRow{"the pass “" + d.words.Pass(p.ID) + "” has no password yet", passesURL(d.site, "pass", p.ID)})
 		case secret.Weak:
-			rows = append(rows, waitRow{"the password of “" + d.words.Pass(p.ID) + "” would be guessed", doorURL(d.site, "", "", "pass", "password:"+p.ID)})
+			rows = append(rows, waitRow{"the password of “" + d.words.Pass(p.ID) + "” would be guessed", passesURL(d.site, "pass", p.ID)})
 		}
 	}
 	return rows

@@ -12,14 +12,19 @@ import (
 // parseTemplates gives each view its own set: the shared parts and itself.
 func parseTemplates() map[string]*template.Template {
 	shared := template.Must(template.New("").Funcs(template.FuncMap{
-		"asset":  func(name string) string { return look.URL("/look/", name) },
-		"sprite": look.Sprite,
-		"window": windowSymbol,
-		"count":  count,
-		"legend": func() []window { return legend },
-		"short":  short,
-		"add":    func(a, b int) int { return a + b },
-		"indent": func(depth int) int { return 16 * depth },
+		"asset":   func(name string) string { return look.URL("/look/", name) },
+		"sprite":  look.Sprite,
+		"window":  windowSymbol,
+		"count":   count,
+		"legend":  func() []window { return legend },
+		"short":   short,
+		"add":     func(a, b int) int { return a + b },
+		"lines":   func(f *wayForm, site string, rows int) listField { return listField{f, site, rows} },
+		"row":     func(r keyRow, v *keysView) keyCell { return keyCell{r, v} },
+		"act":     func(r keyRow, site, action, text string) keyAct { return keyAct{r, site, action, text} },
+		"letter":  func(symbol string) string { return string(letters[symbol]) },
+		"bandTop": func(band int) int { return band * bandRows * sightRow },
+		"indent":  func(depth int) int { return 16 * depth },
 	}).ParseFS(templateFiles, "templates/shared/*.html"))
 	views := map[string]*template.Template{}
 	names, err := fs.Glob(templateFiles, "templates/*.html")
@@ -63,4 +68,23 @@ func short(name string) string {
 		return string(letters[:13]) + "…"
 	}
 	return name
+}
+
+// listField is the list of a way's form.
+type listField struct {
+	Form *wayForm
+	Site string
+	Rows int
+}
+
+// keyCell is a pass or link on the view that lists it.
+type keyCell struct {
+	Row  keyRow
+	View *keysView
+}
+
+// keyAct is a button that changes a pass or link.
+type keyAct struct {
+	Row                keyRow
+	Site, Action, Text string
 }

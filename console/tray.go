@@ -7,27 +7,21 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/app"
-	"velada/core/access"
 )
 
 // trayView is the rehearsal at the foot of a site's views.
 type trayView struct {
-	Site      string
-	Changes   []app.Change
-	Clashes   []app.Change
-	Problem   string
-	Figures   []figure
-	Gain      []string // names
-	Lose      []string
-	Pages     []string
-	Observers []string
-	Search    []string
-	Broken    []string
-	Grave     bool
-	OwnLoss   bool
-	Due       string
-	Trouble   string
-	Back      string
+	Site    string
+	Changes []app.Change
+	Clashes []app.Change
+	Problem string
+	Figures []figure
+	Broken  []string
+	Grave   bool
+	OwnLoss bool
+	Due     string
+	Trouble string
+	Back    string
 }
 
 // figure is one number of the tray; Seen marks what more people can see.
@@ -35,8 +29,6 @@ type figure struct {
 	Number, Text string
 	Seen         bool
 }
-
-const mostNames = 40
 
 func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 	w := app.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
@@ -62,21 +54,6 @@ func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 	}
 	if sum.Promises > 0 {
 		v.Figures = append(v.Figures, figure{fmt.Sprintf("%d of %d", sum.Kept, sum.Promises), "promises kept", false})
-	}
-	v.Gain, v.Lose = names(sum.Gain.People, w), names(sum.Lose.People, w)
-	for _, o := range sum.Observers {
-		v.Observers = append(v.Observers, observerReach(o, w))
-	}
-	for _, path := range sum.NewlyListed {
-		v.Search = append(v.Search, "may list "+path)
-	}
-	for _, path := range sum.NoLongerListed {
-		v.Search = append(v.Search, "no longer list "+path)
-	}
-	for _, site := range sum.Full.Sites {
-		for _, p := range site.Pages {
-			v.Pages = append(v.Pages, s.Title(site.Site, p.Path)+" ("+p.Path+")")
-		}
 	}
 	for _, b := range sum.Broken {
 		v.Broken = append(v.Broken, strings.TrimSuffix(w.Promise(b), "."))
@@ -141,32 +118,6 @@ func strangerFigure(sum app.Summary) figure {
 		return figure{"no page", "opens or shuts for strangers", false}
 	}
 	return figure{"no change", "for strangers", false}
-}
-
-func names(p access.People, w app.Wording) []string {
-	ids := p.IDs()
-	var list []string
-	for _, id := range ids[:min(len(ids), mostNames)] {
-		list = append(list, w.Person(id))
-	}
-	if len(ids) > mostNames {
-		list = append(list, fmt.Sprintf("and %d more", len(ids)-mostNames))
-	}
-	return list
-}
-
-func observerReach(o app.ObserverReach, w app.Wording) string {
-	var parts []string
-	if o.Gains > 0 {
-		parts = append(parts, "opens "+count(o.Gains, "page", "pages")+" more")
-	}
-	if o.Loses > 0 {
-		parts = append(parts, "opens "+count(o.Loses, "page", "pages")+" fewer")
-	}
-	if o.Otherwise > 0 {
-		parts = append(parts, "meets something else on "+count(o.Otherwise, "page", "pages"))
-	}
-	return w.Observer(o.Who) + " " + strings.Join(parts, ", ")
 }
 
 // doDiscard drops the rehearsal.

@@ -38,7 +38,10 @@ func windowOf(d access.Decision) window {
 
 // standingWords is the standing sentence: what somebody can see, in lamp
 // yellow, then the rest, then what is quieter.
-type standingWords struct{ Lit, Rest, Quiet string }
+type standingWords struct {
+	Lit, Rest, Quiet string
+	Held             bool // a holding page stands
+}
 
 // siteStanding puts how a site stands into a sentence. It is computed, never typed.
 func siteStanding(st access.Standing, zone app.Wording) standingWords {
@@ -69,6 +72,7 @@ func siteStanding(st access.Standing, zone app.Wording) standingWords {
 		if !st.HoldUntil.IsZero() {
 			kind += " until " + zone.When(st.HoldUntil)
 		}
+		w.Held = true
 		w.Rest = kind + "; " + count(st.Viewers, "person", "people") + keysToo(st) + " walk past it."
 	case st.Stranger.Outcome == access.Open:
 		w.Lit, w.Rest = "Anyone", " can view this site."

@@ -17,6 +17,7 @@ import (
 const (
 	visitCookie = "velada_visit"
 	passCookie  = "velada_passes"
+	linkCookie  = "velada_links"
 )
 
 // cookie sets a cookie of this host alone.
@@ -40,7 +41,7 @@ func local(path string) string {
 }
 
 // escape writes a normalised path for a URL.
-func escape(path string) string { return (&url.URL{Path: path}).EscapedPath() }
+func escape(path string) string { return access.EscapePath(path) }
 
 // signInURL is where a visitor signs in, to come back to where they are.
 func (q *request) signInURL() string {
@@ -115,6 +116,22 @@ func (q *request) back() {
 	http.Redirect(q.w, q.Request, escape(q.path), http.StatusSeeOther)
 }
 
+// follow lets in whoever comes by a link.
+func (q *request) follow(token string) {
+	held := ""
+	if c, err := q.Cookie(linkCookie); err == nil {
+		held = c.Value
+	}
+	value, path, err := q.gate.House.FollowLink(q.Context(), q.address, token, held)
+	if err != nil { // a link that ended tells nothing of the site
+		q.nothing()
+		return
+	}
+	q.cookie(linkCookie, value, 30*24*time.Hour)
+	q.path = path
+	q.back()
+}
+
 // leave signs out on this host and gives up its passes.
 func (q *request) leave() {
 	if !q.fromHere() {
@@ -127,6 +144,7 @@ func (q *request) leave() {
 	}
 	q.cookie(visitCookie, "", -time.Second)
 	q.cookie(passCookie, "", -time.Second)
+	q.cookie(linkCookie, "", -time.Second)
 	q.path = "/"
 	q.back()
 }

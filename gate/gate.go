@@ -43,10 +43,15 @@ type request struct {
 	at      access.Instant
 	visitor access.Visitor
 	who     *access.Address // signed in as
+	as      *As             // whose eyes somebody else looks through
 }
 
 // Serve answers a request to the host of the site with an address.
 func (g *Gate) Serve(w http.ResponseWriter, r *http.Request, address string) {
+	g.serveFor(w, r, address, nil)
+}
+
+func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, as *As) {
 	defer func() {
 		if trouble := recover(); trouble != nil {
 			slog.Error("answering a visitor", "site", address, "trouble", trouble)
@@ -58,7 +63,13 @@ func (g *Gate) Serve(w http.ResponseWriter, r *http.Request, address string) {
 		unavailable(w)
 		return
 	}
-	q := &request{Request: r, w: w, gate: g, state: state, address: address, site: state.Policy.Site(address), at: access.At(g.House.Now())}
+	at := access.At(g.House.Now())
+	if as != nil {
+		rehearsed := *state
+		rehearsed.Policy = as.Policy
+		state, at = &rehearsed, as.At
+	}
+	q := &request{Request: r, w: w, gate: g, state: state, address: address, site: state.Policy.Site(address), at: at, as: as}
 	raw, _, _ := strings.Cut(r.RequestURI, "?")
 	if !strings.HasPrefix(raw, "/") {
 		raw = r.URL.EscapedPath()
@@ -108,6 +119,10 @@ func headers(w http.ResponseWriter) {
 // identify finds out who is asking: the visit and the passes from the cookies,
 // and the network address.
 func (q *request) identify() {
+	if q.as != nil {
+		q.visitor = q.as.Visitor
+		return
+	}
 	if c, err := q.Cookie(visitCookie); err == nil {
 		if a, ok := q.gate.House.Visiting(c.Value, q.address); ok {
 			q.who = &a
@@ -115,7 +130,10 @@ func (q *request) identify() {
 		}
 	}
 	if c, err := q.Cookie(passCookie); err == nil {
-		q.visitor.Passes = q.gate.House.HeldPasses(q.state, q.address, c.Value)
+		q.visitor.Passes = q.gate.House.Held("pass", q.state, q.address, c.Value)
+	}
+	if c, err := q.Cookie(linkCookie); err == nil {
+		q.visitor.Links = q.gate.House.Held("link", q.state, q.address, c.Value)
 	}
 	q.visitor.IP = remoteIP(q.Request)
 }
@@ -136,6 +154,10 @@ func remoteIP(r *http.Request) netip.Addr {
 func (q *request) serve(raw string) {
 	edition := q.state.Editions[q.address]
 	d := q.site.Decide(q.path, &q.visitor, q.at)
+	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
+		q.notYours()
+		return
+	}
 	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil {
 		if q.site.DecideFile(q.path, &q.visitor, q.at).Outcome == access.Open {
 			q.file(edition.Files[q.path])
@@ -206,14 +228,24 @@ func (q *request) absent() bool {
 // own answers Velada's own paths on a site's host.
 func (q *request) own(rest string) {
 	switch {
+	case q.as != nil && q.Method != http.MethodGet || q.as != nil && (rest == "enter" || strings.HasPrefix(rest, "in/")):
+		q.notYours()
 	case rest == "enter" && q.Method == http.MethodGet:
 		q.enter()
+	case strings.HasPrefix(rest, "in/") && q.Method == http.MethodGet:
+		q.follow(strings.TrimPrefix(rest, "in/"))
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meet(access.Decision{})
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:
 		q.leave()
+	case rest == "as-stranger" && q.Method == http.MethodGet:
+		q.asStranger()
+	case rest == "holding-picture" && q.Method == http.MethodGet:
+		q.holdingPicture()
+	case rest == "holding" && q.Method == http.MethodGet:
+		q.ownHolding()
 	case q.Method == http.MethodGet && look.Serve(q.w, q.Request, rest):
 	default:
 		q.meet(access.Decision{Outcome: access.Missing})

@@ -239,7 +239,7 @@ func TestPasses(t *testing.T) {
 	if got := status("dossier", strings.Replace(cookie, "nordlys", "hollis", 1)); got != 401 {
 		t.Errorf("a renamed pass meets %d", got)
 	}
-	if got := d.house.HeldPasses(d.house.State(), "new-dome", strings.TrimPrefix(cookie, passCookie+"=")); len(got) > 0 {
+	if got := d.house.Held("pass", d.house.State(), "new-dome", strings.TrimPrefix(cookie, passCookie+"=")); len(got) > 0 {
 		t.Errorf("a pass of one site means %v on another", got)
 	}
 	d.change("dossier", func(s *access.Site) { s.Passes[2].Revoked = true })

@@ -11,9 +11,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/look"
 )
@@ -27,21 +25,20 @@ var templates = template.Must(template.New("").Funcs(template.FuncMap{
 
 // sight is what a page of the gate shows.
 type sight struct {
-	Site      string
-	Title     string
-	HTML      template.HTML
-	Menu      []menuItem
-	NoIndex   bool
-	SignedIn  string // who, or ""
-	HasPass   bool
-	Path      string
-	SignIn    string // where to sign in, where that is offered
-	Password  bool   // whether entering a pass is offered
-	Wrong     string // what was wrong with the last try
-	Soon      bool
-	Until     string // when the holding page comes down, in words
-	UntilTime string // the same, for machines
-	Style     template.CSS
+	Site     string
+	Title    string
+	HTML     template.HTML
+	Menu     []menuItem
+	NoIndex  bool
+	SignedIn string // who, or ""
+	HasPass  bool
+	Path     string
+	SignIn   string // where to sign in, where that is offered
+	Password bool   // whether entering a pass is offered
+	Wrong    string // what was wrong with the last try
+	Hold     *holdSight
+	Ribbon   *ribbon
+	Style    template.CSS
 }
 
 type menuItem struct {
@@ -59,7 +56,7 @@ func (q *request) meet(d access.Decision) {
 	case access.Challenge, access.Refused, access.Pending:
 		q.door(d, 0, "")
 	case access.Held:
-		q.holding(d)
+		q.holding(d, d.Status(), "")
 	case access.Missing:
 		s := q.sight("Not found")
 		q.send("missing.html", d.Status(), s)
@@ -74,13 +71,17 @@ func (q *request) meet(d access.Decision) {
 
 // sight begins what a page shows.
 func (q *request) sight(title string) *sight {
-	s := &sight{Title: title, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), HasPass: len(q.visitor.Passes) > 0}
+	s := &sight{Title: title, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		s.Site = doc.Title
 	}
-	if q.who != nil {
+	switch {
+	case q.as != nil:
+		s.SignedIn = q.as.Name
+	case q.who != nil:
 		s.SignedIn = q.gate.House.Actor(*q.who).Name
 	}
+	s.Ribbon = q.ribbon()
 	if e := q.state.Editions[q.address]; e != nil {
 		for _, p := range e.Menu { // only what opens: a title can say too much
 			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
@@ -108,7 +109,7 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 		status = d.Status()
 	}
 	if d.Outcome == access.Held {
-		q.holdingWith(d, status, wrong)
+		q.holding(d, status, wrong)
 		return
 	}
 	s := q.sight("This page has a door")
@@ -126,26 +127,6 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 	q.send(name, status, s)
 }
 
-func (q *request) holding(d access.Decision) { q.holdingWith(d, d.Status(), "") }
-
-func (q *request) holdingWith(d access.Decision, status int, wrong string) {
-	s := q.sight("")
-	s.Menu, s.Wrong, s.Soon = nil, wrong, d.Soon
-	s.Title = s.Site
-	s.Password = offers(d, access.OfferPassword)
-	if offers(d, access.OfferSignIn) {
-		s.SignIn = q.signInURL()
-	}
-	if h := q.state.SiteDocument(q.address).Holding; !h.Until.IsZero() {
-		s.Until = app.Moment(h.Until.Time().In(q.state.Zone))
-		s.UntilTime = h.Until.Time().Format(time.RFC3339)
-	}
-	if status == http.StatusServiceUnavailable {
-		q.w.Header().Set("Retry-After", strconv.Itoa(q.site.RetryAfter(q.at)))
-	}
-	q.send("holding.html", status, s)
-}
-
 func (q *request) send(name string, status int, s *sight) {
 	var b bytes.Buffer
 	if err := templates.ExecuteTemplate(&b, name, s); err != nil {
@@ -155,10 +136,13 @@ func (q *request) send(name string, status int, s *sight) {
 	h := q.w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Content-Security-Policy", pageSecurity)
+	if s.Hold != nil {
+		h.Set("Content-Security-Policy", holdingSecurity)
+	}
 	if s.NoIndex {
 		h.Set("X-Robots-Tag", "noindex")
 	}
-	if status == http.StatusOK && name == "page.html" {
+	if status == http.StatusOK && name == "page.html" && q.as == nil {
 		q.storing()
 		sum := sha256.Sum256(b.Bytes())
 		tag := `"` + hex.EncodeToString(sum[:12]) + `"`

@@ -13,19 +13,13 @@ type PassSecret struct {
 	Version    int
 	Hash       []byte // argon2id under the site's salt
 	Weak       bool
-	Uses       int
-	UsedAt     time.Time // zero where it was never used
 }
 
 // PassSecrets reads the secrets of all passes.
 func PassSecrets(ctx context.Context, q Queryer) ([]PassSecret, error) {
 	return collect(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
-		var used sql.NullInt64
-		if err = r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak, &s.Uses, &used); used.Valid {
-			s.UsedAt = time.Unix(used.Int64, 0)
-		}
-		return s, err
-	}, `SELECT site, pass, version, hash, weak, uses, used_at FROM pass_secrets`)
+		return s, r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak)
+	}, `SELECT site, pass, version, hash, weak FROM pass_secrets`)
 }
 
 // SavePassSecret sets a pass's hash and moves its version on, so that whoever

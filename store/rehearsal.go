@@ -72,3 +72,17 @@ func DueRehearsals(ctx context.Context, q Queryer, now time.Time) ([][2]string, 
 func DropRehearsal(ctx context.Context, q Queryer, site, who string) error {
 	return exec(ctx, q, `DELETE FROM rehearsals WHERE site = ? AND who = ?`, site, who)
 }
+
+// Troubles reads why rehearsals of somebody's were not applied by themselves, by
+// site.
+func Troubles(ctx context.Context, q Queryer, who string) (map[string]string, error) {
+	troubles := map[string]string{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var site, trouble string
+		if err = r.Scan(&site, &trouble); err == nil {
+			troubles[site] = trouble
+		}
+		return
+	}, `SELECT site, trouble FROM rehearsals WHERE who = ? AND trouble <> ''`, who)
+	return troubles, err
+}

@@ -135,7 +135,9 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
 	h.gate = gate.New(house, h.consoleURL(), o.https)
-	h.console = console.New(ctx, house, code, o.https, h.siteHost, h.siteURL)
+	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
+	h.glass = glass
+	h.console = console.New(ctx, house, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, house, code)
 	go house.KeepApplying(ctx, time.Second)
@@ -157,6 +159,7 @@ type hosts struct {
 	base, scheme, port string
 	gate               *gate.Gate
 	console            http.Handler
+	glass              http.Handler
 }
 
 func newHosts(o *serving, port int) *hosts {
@@ -185,6 +188,8 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		gate.Nothing(w, r)
 	case label == "velada":
 		h.console.ServeHTTP(w, r)
+	case label == gate.GlassHost:
+		h.glass.ServeHTTP(w, r)
 	default:
 		h.gate.Serve(w, r, label)
 	}

@@ -63,6 +63,14 @@ func (p *Policy) siteDocument(address string) *Site {
 	return &Site{}
 }
 
+// Ways lists the ways of a site's door, its doors, let_in and its tables.
+func (s *CompiledSite) Ways() []Way {
+	if s == nil {
+		return nil
+	}
+	return s.doc.allWays()
+}
+
 // allWays lists the ways of a site's door, its doors, let_in and its tables.
 func (s *Site) allWays() []Way {
 	ways := slices.Clone(s.Door.Ways)

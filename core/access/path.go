@@ -2,6 +2,7 @@ package access
 
 import (
 	"errors"
+	"net/url"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -138,3 +139,6 @@ func above(path string) string {
 	}
 	return "/"
 }
+
+// EscapePath writes a normalised path for a URL.
+func EscapePath(path string) string { return (&url.URL{Path: path}).EscapedPath() }

@@ -6,9 +6,19 @@ import (
 
 // Timeline gives the instants t, from < t <= until, at which any answer
 // changes by the passing of time alone, with what changes then.
-func (p *Policy) Timeline(from, until Instant) []Impact {
+func (p *Policy) Timeline(from, until Instant) []Impact { return p.timeline(p.doc.Sites, from, until) }
+
+// TimelineOf is Timeline for one site alone.
+func (p *Policy) TimelineOf(site string, from, until Instant) []Impact {
+	if p.sites[site] == nil {
+		return nil
+	}
+	return p.timeline([]*Site{p.sites[site].doc}, from, until)
+}
+
+func (p *Policy) timeline(of []*Site, from, until Instant) []Impact {
 	touched := map[Instant][]string{} // the sites on which an instant may change something
-	for _, s := range p.doc.Sites {
+	for _, s := range of {
 		for _, cut := range p.sites[s.Address].cuts() {
 			if from.Before(cut) && !until.Before(cut) {
 				touched[cut] = append(touched[cut], s.Address)

@@ -29,6 +29,12 @@
       await navigator.clipboard.writeText(from.value ?? from.textContent);
       button.textContent = "Copied";
     }
+    const append = event.target.closest("[data-append]");
+    if (append) {
+      const list = document.querySelector(append.dataset.append);
+      list.value = list.value.trimEnd() + (list.value.trim() ? "\n" : "") + append.dataset.line + "\n";
+      list.dispatchEvent(new Event("input", { bubbles: true }));
+    }
     if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
     if (event.target.closest("[data-keys]")) document.querySelector("#keys").showModal();
   });

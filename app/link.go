@@ -1,0 +1,51 @@
+package app
+
+import (
+	"context"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"log/slog"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// ErrNoLink says that a token belongs to no link that leads anywhere now.
+var ErrNoLink = errors.New("this link leads nowhere any more")
+
+// LinkVersion is how often a link got a new token, from 1.
+func (s *State) LinkVersion(site, link string) int { return max(1, s.links[[2]string{site, link}]) }
+
+// LinkToken is the secret part of a link's address at a version of it.
+func (h *House) LinkToken(site, link string, version int) string {
+	return h.seal("link-token", site, fmt.Sprintf("%s.%d", link, version))[:24]
+}
+
+// FollowLink finds the link that a token belongs to. held is the cookie of
+// links the visitor has; the new one is given back with the path to go to.
+func (h *House) FollowLink(ctx context.Context, site, token, held string) (cookie, path string, err error) {
+	s := h.State()
+	doc, now := s.SiteDocument(site), access.At(h.now())
+	if doc == nil {
+		return "", "", ErrNoLink
+	}
+	for _, l := range doc.Links {
+		version := s.LinkVersion(site, l.ID)
+		if subtle.ConstantTimeCompare([]byte(token), []byte(h.LinkToken(site, l.ID, version))) != 1 {
+			continue
+		}
+		if l.Revoked || !within(l.From, l.Until, now) {
+			return "", "", ErrNoLink
+		}
+		if err := store.CountLinkUse(ctx, h.DB, site, l.ID, h.now()); err != nil {
+			slog.Error("counting a use of a link", "site", site, "link", l.ID, "error", err)
+		}
+		return h.hold("link", s, site, held, l.ID, version), l.Under, nil
+	}
+	return "", "", ErrNoLink
+}
+
+func within(from, until, at access.Instant) bool {
+	return (from.IsZero() || !at.Before(from)) && (until.IsZero() || at.Before(until))
+}

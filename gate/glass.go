@@ -1,0 +1,173 @@
+package gate
+
+import (
+	"bytes"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/net/html"
+
+	"velada/core/access"
+	"velada/identity"
+)
+
+// As is somebody through whose eyes an administrator looks at a site: nobody is
+// signed in or out by it, no cookie is set and no visit is counted.
+type As struct {
+	Policy  *access.Policy // in force, or as rehearsed
+	Visitor access.Visitor
+	Name    string // of whom they are signed in as
+	At      access.Instant
+	May     func(path string) bool // whether the one who looks may read the page themself
+	Back    string                 // where looking ends, on the site's own host
+}
+
+// LookAs answers a request as the visitor would be answered.
+func (g *Gate) LookAs(w http.ResponseWriter, r *http.Request, site string, as As) {
+	g.serveFor(w, r, site, &as)
+}
+
+// notYours stands in place of a page that the one who looks may not read.
+func (q *request) notYours() {
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	http.Error(q.w, "Whoever you walk in as is let in here. What stands on the page is not shown, since you may not read it yourself.", http.StatusForbidden)
+}
+
+// Glass shows pages to administrators as others meet them, in a frame of the
+// console: on a host of its own, so that no cookie and no origin is shared with
+// the console or a site. Each look has an address that cannot be guessed and
+// ends by itself.
+type Glass struct {
+	Gate    *Gate
+	Console string // the origin that may frame it
+
+	mu    sync.Mutex
+	looks map[string]*glassLook
+	order []string // the oldest first
+}
+
+type glassLook struct {
+	site string
+	as   As
+	ends time.Time
+}
+
+// GlassHost is the label of the host that looks are shown on; no site has it.
+const GlassHost = "looking-glass"
+
+const (
+	lookLife  = 30 * time.Minute
+	mostLooks = 2000
+)
+
+// Open begins a look at a site and gives its key: its pages are at /KEY/PATH.
+func (g *Glass) Open(site string, as As) string {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.looks == nil {
+		g.looks = map[string]*glassLook{}
+	}
+	now := time.Now()
+	for len(g.order) > 0 && (len(g.order) >= mostLooks || !now.Before(g.looks[g.order[0]].ends)) {
+		delete(g.looks, g.order[0])
+		g.order = slices.Delete(g.order, 0, 1)
+	}
+	key := identity.Token()
+	g.looks[key] = &glassLook{site, as, now.Add(lookLife)}
+	g.order = append(g.order, key)
+	return key
+}
+
+func (g *Glass) find(key string) *glassLook {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	l := g.looks[key]
+	if l == nil || !time.Now().Before(l.ends) {
+		return nil
+	}
+	return l
+}
+
+func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	raw, query, _ := strings.Cut(r.RequestURI, "?")
+	if !strings.HasPrefix(raw, "/") {
+		raw = r.URL.EscapedPath()
+	}
+	key, path, _ := strings.Cut(strings.TrimPrefix(raw, "/"), "/")
+	look := g.find(key)
+	if look == nil || r.Method != http.MethodGet && r.Method != http.MethodHead {
+		Nothing(w, r)
+		return
+	}
+	inner := r.Clone(r.Context())
+	inner.RequestURI = "/" + path
+	if query != "" {
+		inner.RequestURI += "?" + query
+	}
+	inner.Header = http.Header{}
+	answer := httptest.NewRecorder()
+	g.Gate.LookAs(answer, inner, look.site, look.as)
+	h := w.Header()
+	for name, values := range answer.Header() {
+		switch name {
+		case "X-Frame-Options", "Set-Cookie", "Etag", "Content-Length", "Www-Authenticate":
+		case "Content-Security-Policy":
+			h.Set(name, strings.Replace(strings.Join(values, ", "), "frame-ancestors 'self'", "frame-ancestors 'self' "+g.Console, 1))
+		case "Location":
+			h.Set(name, within(key, values[0]))
+		default:
+			h[name] = values
+		}
+	}
+	h.Set("Cache-Control", "private, no-store")
+	h.Set("Referrer-Policy", "no-referrer")
+	body := answer.Body.Bytes()
+	if strings.HasPrefix(h.Get("Content-Type"), "text/html") {
+		body = rewrite(body, key)
+	}
+	w.WriteHeader(answer.Code)
+	_, _ = w.Write(body) // whoever hung up does not matter
+}
+
+// within puts an address of the site below the look's own.
+func within(key, address string) string {
+	if strings.HasPrefix(address, "/") && !strings.HasPrefix(address, "//") {
+		return "/" + key + address
+	}
+	return address
+}
+
+// rewrite leads every address of a page that begins at the site's root below
+// the look's own.
+func rewrite(page []byte, key string) []byte {
+	var out bytes.Buffer
+	z := html.NewTokenizer(bytes.NewReader(page))
+	for {
+		kind := z.Next()
+		if kind == html.ErrorToken {
+			return out.Bytes()
+		}
+		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
+			out.Write(z.Raw())
+			continue
+		}
+		raw := bytes.Clone(z.Raw())
+		token := z.Token()
+		changed := false
+		for i, a := range token.Attr {
+			if slices.Contains([]string{"href", "src", "action", "poster"}, a.Key) && within(key, a.Val) != a.Val {
+				token.Attr[i].Val, changed = within(key, a.Val), true
+			}
+		}
+		if changed {
+			out.WriteString(token.String())
+		} else {
+			out.Write(raw)
+		}
+	}
+}

@@ -1,0 +1,150 @@
+package gate
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+)
+
+// holdSight is what a holding page shows beside what every page does.
+type holdSight struct {
+	Design, Heading  string
+	Soon             bool
+	Words            []string // paragraphs
+	Contact, Mail    string   // a page, or an address
+	Until, UntilTime string   // when it comes down, in words and for machines
+	Countdown        *countdown
+	Picture          string
+	Own              bool
+}
+
+// countdown is what is left until the holding page comes down.
+type countdown struct {
+	Seconds              int64
+	Days, Hours, Minutes int64
+}
+
+// A holding page may count down, by a script of Velada's own, and show a page of
+// the site's own in a frame that runs nothing.
+const holdingSecurity = pageSecurity + "; script-src 'self'; frame-src 'self'"
+
+// ownSecurity holds for a site's own holding page: it may show what it brings
+// along, and runs nothing.
+const ownSecurity = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data: 'self'; font-src data:; media-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
+
+func (q *request) holding(d access.Decision, status int, wrong string) {
+	s := q.sight("")
+	s.Menu, s.Wrong, s.Title = nil, wrong, s.Site
+	s.Password = offers(d, access.OfferPassword)
+	if offers(d, access.OfferSignIn) {
+		s.SignIn = q.signInURL()
+	}
+	written := q.state.HoldingPage(q.address)
+	hold := &holdSight{Design: written.Design, Heading: written.Heading, Soon: d.Soon, Own: written.Design == "own"}
+	s.Hold = hold
+	for _, part := range strings.Split(strings.ReplaceAll(written.Words, "\r\n", "\n"), "\n\n") {
+		if part = strings.TrimSpace(part); part != "" {
+			hold.Words = append(hold.Words, part)
+		}
+	}
+	switch {
+	case strings.HasPrefix(written.Contact, "https://"):
+		hold.Contact = written.Contact
+	case written.Contact != "":
+		hold.Mail = written.Contact
+	}
+	if len(written.Picture) > 0 {
+		hold.Picture = "/velada/holding-picture"
+	}
+	if h := q.state.SiteDocument(q.address).Holding; !h.Until.IsZero() {
+		until := h.Until.Time()
+		hold.Until, hold.UntilTime = app.Moment(until.In(q.state.Zone)), until.Format(time.RFC3339)
+		if left := int64(until.Sub(q.at.Time()).Seconds()); written.Countdown && left > 0 {
+			hold.Countdown = &countdown{left, left / 86400, left / 3600 % 24, left / 60 % 60}
+		}
+	}
+	if status == http.StatusServiceUnavailable {
+		q.w.Header().Set("Retry-After", strconv.Itoa(q.site.RetryAfter(q.at)))
+	}
+	q.send("holding.html", status, s)
+}
+
+// holdingPicture serves the picture of the holding page.
+func (q *request) holdingPicture() {
+	p := q.state.HoldingPage(q.address)
+	if len(p.Picture) == 0 {
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", p.PictureType)
+	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	h.Set("Cache-Control", "private, no-store")
+	h.Set("Content-Length", strconv.Itoa(len(p.Picture)))
+	q.write(p.Picture)
+}
+
+// ownHolding serves a site's own holding page to whoever meets it now.
+func (q *request) ownHolding() {
+	p := q.state.HoldingPage(q.address)
+	if p.Design != "own" || q.site.Decide("/", &q.visitor, q.at).Outcome != access.Held {
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("Content-Security-Policy", ownSecurity)
+	h.Set("X-Robots-Tag", "noindex") // it is part of the page that frames it
+	h.Set("Cache-Control", "private, no-store")
+	q.write([]byte(p.HTML))
+}
+
+// ribbon is what the team sees on pages in whose place a holding page stands.
+type ribbon struct {
+	Text, Link, LinkText string
+}
+
+func (q *request) ribbon() *ribbon {
+	if q.as != nil && q.as.Back != "" {
+		return &ribbon{"This is what a stranger meets here.", q.as.Back, "Back to what you see"}
+	}
+	if q.as != nil || q.who == nil {
+		return nil
+	}
+	d := q.site.Decide(q.path, &q.visitor, q.at)
+	stranger := q.site.Decide(q.path, &access.Visitor{}, q.at)
+	if d.Via != access.ViaTeam || stranger.Outcome != access.Held {
+		return nil
+	}
+	r := &ribbon{Text: "Strangers meet the maintenance page here", LinkText: "See it as a stranger"}
+	if stranger.Soon {
+		r.Text = "Strangers meet the coming soon page here"
+	}
+	if until := q.state.SiteDocument(q.address).Holding.Until; !until.IsZero() {
+		r.Text += " until " + app.Moment(until.Time().In(q.state.Zone))
+	}
+	r.Text += ". You walk past it because you are on the team."
+	r.Link = "/velada/as-stranger?" + url.Values{"path": {q.path}}.Encode()
+	return r
+}
+
+// asStranger shows somebody on the team a page as a stranger meets it, without
+// signing them out.
+func (q *request) asStranger() {
+	path, err := access.DocumentPath(q.URL.Query().Get("path"))
+	if err != nil || q.site.Decide(path, &q.visitor, q.at).Via != access.ViaTeam {
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	q.path = path
+	q.as = &As{Policy: q.state.Policy, At: q.at, Back: escape(path)}
+	q.visitor, q.who = access.Visitor{}, nil
+	q.meet(q.site.Decide(path, &q.visitor, q.at))
+}

@@ -1,0 +1,191 @@
+package gate
+
+import (
+	"context"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+func (d *door) linkPath(site, id string) string {
+	return "/velada/in/" + d.house.LinkToken(site, id, d.house.State().LinkVersion(site, id))
+}
+
+func (d *door) follow(site, path string) (int, string) {
+	r := d.ask(asked{site: site, path: path})
+	for _, c := range r.Cookies() {
+		if c.Name == linkCookie {
+			return r.StatusCode, linkCookie + "=" + c.Value
+		}
+	}
+	return r.StatusCode, ""
+}
+
+func TestLinks(t *testing.T) {
+	d := open(t)
+	d.change("dossier", func(s *access.Site) {
+		s.Links = []access.Link{{ID: "printer", Label: "The printer", Under: "/budget"}, {ID: "later", Under: "/", From: access.At(d.now.Add(time.Hour))}}
+		s.Door.Ways = append(s.Door.Ways, access.Way{Way: "link"})
+	})
+	status, held := d.follow("dossier", d.linkPath("dossier", "printer"))
+	if status != http.StatusSeeOther || held == "" {
+		t.Fatalf("a link: %d", status)
+	}
+	for path, want := range map[string]int{"/budget": 200, "/schedule": 401} {
+		if got := d.ask(asked{site: "dossier", path: path, cookies: []string{held}}).StatusCode; got != want {
+			t.Errorf("%s by a link for /budget: %d", path, got)
+		}
+	}
+	for name, path := range map[string]string{"not yet": d.linkPath("dossier", "later"), "made up": "/velada/in/" + strings.Repeat("A", 24), "of another site": d.linkPath("society", "printer")} {
+		if status, cookie := d.follow("dossier", path); status != 404 || cookie != "" {
+			t.Errorf("a link %s: %d", name, status)
+		}
+	}
+	uses, err := store.KeyUses(context.Background(), d.house.DB, "dossier")
+	if err != nil || uses["link:printer"].Uses != 1 || uses["pass:nordlys"].Uses != 14 {
+		t.Errorf("%v %v", uses, err)
+	}
+	old := d.linkPath("dossier", "printer")
+	a := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
+	err = d.house.Rehearse(context.Background(), a, "dossier", func(_ *access.Site, secrets map[string]store.NewSecret) error {
+		secrets["link:printer"] = store.NewSecret{}
+		return nil
+	})
+	if err == nil {
+		err = d.house.Apply(context.Background(), a, "dossier", true)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := d.ask(asked{site: "dossier", path: "/budget", cookies: []string{held}}).StatusCode; got != 401 {
+		t.Errorf("inside by the old address: %d", got)
+	}
+	if status, _ := d.follow("dossier", old); status != 404 {
+		t.Errorf("the old address: %d", status)
+	}
+	_, held = d.follow("dossier", d.linkPath("dossier", "printer"))
+	d.change("dossier", func(s *access.Site) { s.Links[0].Revoked = true })
+	if got := d.ask(asked{site: "dossier", path: "/budget", cookies: []string{held}}).StatusCode; got != 401 {
+		t.Errorf("by a revoked link: %d", got)
+	}
+	if got := d.ask(asked{site: "dossier", path: "/budget", cookies: []string{strings.Replace(held, "printer", "later", 1)}}).StatusCode; got != 401 {
+		t.Errorf("by a forged cookie: %d", got)
+	}
+}
+
+func (d *door) holdingPage(p store.HoldingPage) error {
+	return d.house.WriteHoldingPage(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), p)
+}
+
+func TestHoldingPageSays(t *testing.T) {
+	d := open(t)
+	err := d.holdingPage(store.HoldingPage{
+		Site: "new-dome", Design: "poster", Heading: "Copper & stars", Words: "One.\n\nTwo.", Contact: "bram@cerroalcor.example",
+		Countdown: true, Picture: []byte("\x89PNG\r\n\x1a\n"), PictureType: "image/png",
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := d.ask(asked{site: "new-dome", path: "/"})
+	page := body(t, r)
+	for _, want := range []string{"h-poster", "Copper &amp; stars", "<p>Two.</p>", "mailto:bram@cerroalcor.example", "<b>102</b> days", "/velada/holding-picture", "/velada/countdown.js"} {
+		if !strings.Contains(page, want) {
+			t.Errorf("no %q", want)
+		}
+	}
+	if r := d.ask(asked{site: "new-dome", path: "/velada/holding-picture"}); r.StatusCode != 200 || r.Header.Get("Content-Type") != "image/png" {
+		t.Errorf("the picture: %d", r.StatusCode)
+	}
+	if err := d.holdingPage(store.HoldingPage{Site: "new-dome", Design: "own", HTML: "<script>steal()</script><h1>Ours</h1>"}); err != nil {
+		t.Fatal(err)
+	}
+	own := d.ask(asked{site: "new-dome", path: "/velada/holding"})
+	if policy := own.Header.Get("Content-Security-Policy"); !strings.HasPrefix(policy, "sandbox;") || strings.Contains(policy, "script-src") || !strings.Contains(body(t, own), "<h1>Ours</h1>") {
+		t.Errorf("a page of their own: %s", policy)
+	}
+	if page := body(t, d.ask(asked{site: "new-dome", path: "/"})); !strings.Contains(page, `src="/velada/holding" sandbox`) || strings.Contains(page, "steal") {
+		t.Error(page)
+	}
+	inside := d.ask(asked{site: "new-dome", path: "/velada/holding", cookies: []string{d.visiting("bram@cerroalcor.example", "new-dome")}})
+	if inside.StatusCode != 404 {
+		t.Errorf("to whoever walks past it: %d", inside.StatusCode)
+	}
+	for field, p := range map[string]store.HoldingPage{
+		"design": {Design: "neon"}, "contact": {Design: "night", Contact: "javascript:alert(1)"}, "html": {Design: "own"},
+		"picture": {Design: "night", Picture: []byte("<svg/>"), PictureType: "image/svg+xml"},
+	} {
+		p.Site = "new-dome"
+		if err := d.holdingPage(p); err == nil || !strings.Contains(err.Error(), field) {
+			t.Errorf("%s: %v", field, err)
+		}
+	}
+}
+
+func TestTheTeamIsToldOfTheHoldingPage(t *testing.T) {
+	d := open(t)
+	bram := d.visiting("bram@cerroalcor.example", "new-dome")
+	page := body(t, d.ask(asked{site: "new-dome", path: "/people", cookies: []string{bram}}))
+	if !strings.Contains(page, "Strangers meet the coming soon page here until 6 Mar 2027 19:00. You walk past it because you are on the team.") {
+		t.Errorf("%.600s", page)
+	}
+	if plain := body(t, d.ask(asked{site: "new-dome", path: "/privacy", cookies: []string{bram}})); strings.Contains(plain, "ribbon") {
+		t.Error("told of a holding page that does not stand here")
+	}
+	look := d.ask(asked{site: "new-dome", path: "/velada/as-stranger?path=%2Fpeople", cookies: []string{bram}})
+	if text := body(t, look); look.StatusCode != 200 || !strings.Contains(text, "Opening soon") || !strings.Contains(text, `href="/people">Back to what you see`) || len(look.Cookies()) > 0 {
+		t.Errorf("as a stranger: %d", look.StatusCode)
+	}
+	if r := d.ask(asked{site: "new-dome", path: "/velada/as-stranger?path=%2Fpeople"}); r.StatusCode != 404 {
+		t.Errorf("by a stranger: %d", r.StatusCode)
+	}
+}
+
+// Looking through somebody's eyes gives what they would get, and neither sets a
+// cookie nor shows what the one who looks may not read.
+func TestGlass(t *testing.T) {
+	d := open(t)
+	glass := &Glass{Gate: d.gate, Console: "http://velada.localhost"}
+	get := func(path string) *http.Response {
+		r := httptest.NewRequest(http.MethodGet, "http://looking-glass.localhost"+path, nil)
+		r.Header.Set("Cookie", d.visiting("ines@cerroalcor.example", "variable-stars"))
+		w := httptest.NewRecorder()
+		glass.ServeHTTP(w, r)
+		return w.Result()
+	}
+	policy := d.house.State().Policy
+	look := func(who string, may bool) string {
+		v, ok := policy.Observer(who)
+		if !ok {
+			t.Fatal(who)
+		}
+		return "/" + glass.Open("variable-stars", As{Policy: policy, Visitor: v, Name: who, At: access.At(d.now), May: func(string) bool { return may }})
+	}
+	stranger := get(look("stranger", true) + "/notes")
+	if stranger.StatusCode != 401 || len(stranger.Cookies()) > 0 || !strings.Contains(stranger.Header.Get("Content-Security-Policy"), "frame-ancestors 'self' http://velada.localhost") || stranger.Header.Get("X-Frame-Options") != "" {
+		t.Errorf("a stranger: %d %v", stranger.StatusCode, stranger.Header)
+	}
+	key := look("person:pilar", true)
+	page := get(key + "/notes")
+	if text := body(t, page); page.StatusCode != 200 || !strings.Contains(text, `href="`+key+`/how-to-join"`) || !strings.Contains(text, `href="`+key+`/velada/site.css`) {
+		t.Errorf("pilar: %d %.900s", page.StatusCode, text)
+	}
+	if r := get(key + "/velada/site.css"); r.StatusCode != 200 {
+		t.Errorf("the style: %d", r.StatusCode)
+	}
+	if r := get(key + "/notes/../notes/"); r.StatusCode != 308 || r.Header.Get("Location") != key+"/notes" {
+		t.Errorf("a crooked path: %d %s", r.StatusCode, r.Header.Get("Location"))
+	}
+	if text := body(t, get(look("person:pilar", false)+"/notes")); strings.Contains(text, "week-1") || !strings.Contains(text, "you may not read it yourself") {
+		t.Error("shown what one may not read")
+	}
+	for _, path := range []string{"/", "/made-up-key/notes", key + "/velada/enter?ticket=x", key + "/velada/in/x"} {
+		if r := get(path); r.StatusCode < 400 || len(r.Cookies()) > 0 {
+			t.Errorf("%s: %d", path, r.StatusCode)
+		}
+	}
+}
