@@ -89,7 +89,11 @@ func (c *Console) showPasses(x *gin.Context, status int, pf *passForm, lf *linkF
 		}
 	}
 	if d.tray != nil {
-		p.Tray = c.trayView(d.tray, d.state, "/sites/"+d.site+"/passes")
+		back := "/sites/" + d.site + "/passes"
+		if v.Shown != nil {
+			back += "?show=" + url.QueryEscape(v.Shown.ID)
+		}
+		p.Tray = c.trayView(d.tray, d.state, back)
 	}
 	p.View = v
 	c.show(x, status, "passes", p)

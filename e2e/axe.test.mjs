@@ -18,7 +18,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
 
 async function check(page, name) {
@@ -53,6 +53,8 @@ for (const [name, options] of Object.entries({
     await page.getByRole("button", { name: "Private" }).click();
     await page.locator(".tray").waitFor();
     await check(page, "a rehearsal");
+    await page.goto(`${house.console}/sites/society/rehearsal`);
+    await check(page, "a rehearsal in detail");
     await page.getByRole("button", { name: "Discard" }).click();
     await page.getByText("The rehearsal is dropped").waitFor();
     await context.close();

@@ -71,12 +71,12 @@ describe("a password for a public site", () => {
   });
 
   test("revoking the pass locks its holder out at the next request", async () => {
-    await admin.goto(`${house.console}/sites/society/door`);
-    await admin.getByRole("button", { name: "Revoke the pass “Friends of the hill”" }).click();
+    await admin.goto(`${house.console}/sites/society/passes`);
+    await admin.getByRole("button", { name: "Revoke: the pass “Friends of the hill”" }).click();
     assert.equal((await visitor.reload()).status(), 200);
     await apply(admin);
     assert.equal((await visitor.reload()).status(), 403);
-    await admin.getByRole("button", { name: "Let the pass “Friends of the hill” count again" }).click();
+    await admin.getByRole("button", { name: "Let it count again: the pass “Friends of the hill”" }).click();
     await apply(admin);
     assert.equal((await visitor.reload()).status(), 401, "whoever was locked out enters the password anew");
   });
@@ -147,7 +147,7 @@ test("walking in as somebody shows what they meet, and signs nobody out", async 
   const page = await fresh();
   await signIn(page, house);
   await page.goto(`${house.console}/sites/variable-stars/door?page=/crew/antlia`);
-  await page.getByPlaceholder("Somebody of the house…").fill("pilar");
+  await page.getByPlaceholder("A person, group, address, network…").fill("pilar");
   await page.getByRole("link", { name: "Pilar Quintero" }).click();
   await page.getByText("This page is not for them").waitFor();
   assert.match(await page.locator(".why").innerText(), /Pilar Quintero is signed in, and not on the team/);

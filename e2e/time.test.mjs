@@ -59,11 +59,26 @@ test("sightlines show the crews apart until show night, and lead to the why", as
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
-  const sight = (name) => admin.getByRole("link", { name, exact: true });
-  await sight("Crew Corvus, Crew Antlia: turned away").waitFor();
+  // reads a window of the matrix by the keyboard: so many rows down and columns right
+  const read = async (rows, columns) => {
+    await admin.locator(".matrix").focus();
+    for (const [key, times] of [["PageUp", 3], ["ArrowLeft", 20], ["ArrowDown", rows], ["ArrowRight", columns]]) {
+      for (let n = 0; n < times; n++) await admin.keyboard.press(key);
+    }
+    return admin.locator("#sight-read").textContent();
+  };
+  const column = async (name) => (await admin.locator(".heads a").evaluateAll((all) => all.map((a) => a.dataset.name))).indexOf(name);
+  const row = async (name) => (await admin.locator(".rows a span").allTextContents()).indexOf(name);
+  assert.equal(await read(await row("Crew Antlia"), await column("Crew Corvus")), "Crew Corvus, Crew Antlia: turned away");
   await admin.getByRole("link", { name: /^12 Dec 2026 20:00/ }).click();
-  await sight("Crew Corvus, Crew Antlia: opens").waitFor();
-  await sight("“Show night panel”, Crew Lacerta: opens").click();
+  await admin.getByText("Seen at Saturday 12 Dec 2026, 20:00").waitFor();
+  assert.equal(await read(await row("Crew Antlia"), await column("Crew Corvus")), "Crew Corvus, Crew Antlia: opens");
+  assert.equal(await read(await row("Crew Lacerta"), await column("“Show night panel”")), "“Show night panel”, Crew Lacerta: opens");
+  const saved = admin.waitForEvent("download");
+  await admin.getByRole("link", { name: "As a picture (PNG)" }).click();
+  assert.equal((await saved).suggestedFilename(), "variable-stars-sightlines.png");
+  await admin.locator(".matrix").focus();
+  await admin.keyboard.press("Enter");
   await admin.getByText("The door of /crew/lacerta opens by the pass “Show night panel”.").waitFor();
   assert.match(admin.url(), /at=2026-12-12T19%3A00%3A00Z/);
   const csv = await (await admin.request.get(`http://127.0.0.1:${new URL(house.console).port}/sites/variable-stars/sightlines.csv`, { headers: { host: new URL(house.console).host, cookie: (await admin.context().cookies()).map((c) => `${c.name}=${c.value}`).join("; ") } })).text();
