@@ -17,7 +17,7 @@ var ErrPast = errors.New("that time has passed")
 // ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
 // zero time calls that off. It is worked out again at that moment.
 func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
-	if err := h.mayChangeDoor(a, site); err != nil {
+	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
 	h.writing.Lock()

@@ -3,6 +3,7 @@ package app_test
 import (
 	"errors"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -133,20 +134,96 @@ func TestWhatIsGraveMustBeMeant(t *testing.T) {
 	}
 }
 
-func TestTheTeamIsNoPartOfARehearsalOfTheDoor(t *testing.T) {
+func TestShuttingOneselfOutMustBeMeant(t *testing.T) {
 	h, _ := clockedHouse(t)
 	pilar := who(t, h, "pilar@cerroalcor.example")
 	err := rehearse(h, pilar, "society", func(s *access.Site) {
-		s.Team = []access.TeamEntry{{Person: "ines", Role: "owner", Under: "/", Accepted: true}}
-		s.Door.Ways = nil
+		s.Team = slices.DeleteFunc(s.Team, func(e access.TeamEntry) bool { return e.Person == "pilar" })
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	tray, err := h.Tray(ctx, pilar, "society")
-	if err != nil || tray.OwnLoss {
-		t.Errorf("the team is no part of a rehearsal of the door, and Pilar stays on it: %+v %v", tray, err)
+	if tray, err := h.Tray(ctx, pilar, "society"); err != nil || !tray.OwnLoss || tray.Changes[0].Text != "Pilar Quintero leaves the team, where they are admin for the whole site." {
+		t.Errorf("%+v %v", tray, err)
 	}
+	if err := h.Apply(ctx, pilar, "society", false); !errors.Is(err, app.ErrGrave) {
+		t.Errorf("not meant: %v", err)
+	}
+	if err := h.Apply(ctx, pilar, "society", true); err != nil {
+		t.Errorf("meant: %v", err)
+	}
+	if err := rehearse(h, pilar, "society", siteDoor()); !errors.Is(err, app.ErrNoSite) {
+		t.Errorf("off the team: %v", err)
+	}
+}
+
+// Each is allowed to change what their capabilities reach, and nothing more.
+func TestWhoMayChangeWhat(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	add := func(person, role string) func(s *access.Site) {
+		return func(s *access.Site) {
+			s.Team = append(s.Team, access.TeamEntry{Person: person, Role: role, Under: "/", Accepted: true})
+		}
+	}
+	err := rehearse(h, ines, "society", func(s *access.Site) {
+		s.Roles = []access.Role{{ID: "keeper", Can: []string{"preview", "door"}}, {ID: "chief", Can: []string{"preview", "team"}}}
+		add("bram", "keeper")(s)
+		add("salma", "chief")(s)
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Apply(ctx, ines, "society", true); err != nil {
+		t.Fatal(err)
+	}
+	bram, salma, pilar := who(t, h, "bram@cerroalcor.example"), who(t, h, "salma@cerroalcor.example"), who(t, h, "pilar@cerroalcor.example")
+	role := func(person, role string) func(s *access.Site) {
+		return func(s *access.Site) {
+			for i := range s.Team {
+				if s.Team[i].Person == person {
+					s.Team[i].Role = role
+				}
+			}
+		}
+	}
+	var refusal access.TeamRefusal
+	for _, c := range []struct {
+		name   string
+		by     app.Actor
+		change func(s *access.Site)
+		want   string // "" is allowed
+	}{
+		{"a keeper the door", bram, siteDoor(), ""},
+		{"a keeper the team", bram, add("mateo", "viewer"), app.ErrMayNot.Error()},
+		{"a chief the door", salma, siteDoor(), app.ErrMayNot.Error()},
+		{"a chief a viewer", salma, add("mateo", "viewer"), ""},
+		{"a chief an editor", salma, add("mateo", "editor"), "lets somebody change pages, which you may not do yourself"},
+		{"a chief a role", salma, func(s *access.Site) { s.Roles[0].Can = []string{"preview"} }, "cannot alter it"},
+		{"a chief their own role", salma, func(s *access.Site) { s.Roles[1].Can = []string{"preview", "team", "write"} }, "which you may not do yourself"},
+		{"an admin the owner", pilar, role("ines", "admin"), "hand the site over; you may not"},
+		{"an admin an admin", pilar, add("mateo", "admin"), ""},
+		{"the last owner", ines, role("ines", "admin"), "no owner any more"},
+		{"a blocked member", ines, add(blockedMember(h), "viewer"), "is a blocked member"},
+	} {
+		err := rehearse(h, c.by, "society", c.change)
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%s: %v, want %q", c.name, err, c.want)
+		}
+		if c.want != "" && c.want != app.ErrMayNot.Error() && !errors.As(err, &refusal) {
+			t.Errorf("%s: %T", c.name, err)
+		}
+		_ = h.Discard(ctx, c.by, "society")
+	}
+}
+
+func blockedMember(h *app.House) string {
+	for _, m := range h.State().SiteDocument("society").Members {
+		if m.Status == "blocked" {
+			return m.Who
+		}
+	}
+	return ""
 }
 
 func TestUndo(t *testing.T) {

@@ -2,6 +2,7 @@ package app
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"velada/core/access"
@@ -10,8 +11,8 @@ import (
 // unit is a part of a site that is changed as a whole: two people may change
 // different units without meeting.
 type unit struct {
-	kind string // door, pass, link, holding
-	id   string // a path, or an id
+	kind string // door, pass, link, holding, team, role
+	id   string // a path, an id, or whose entry of the team it is
 }
 
 // units gives each unit of a site in its written form.
@@ -28,6 +29,47 @@ func units(s *access.Site) map[unit]string {
 	}
 	for _, l := range s.Links {
 		list[unit{"link", l.ID}] = written(l)
+	}
+	for i, e := range s.Team {
+		list[unit{"team", entryName(s.Team, i)}] = written(e)
+	}
+	for _, r := range s.Roles {
+		list[unit{"role", r.ID}] = written(r)
+	}
+	return list
+}
+
+// entryName names an entry of a team by who it is, where, and the how-manieth.
+func entryName(team []access.TeamEntry, at int) string {
+	who := func(e access.TeamEntry) string { return e.Person + "|" + e.Group + "|" + e.Address + "|" + e.Under }
+	n := 0
+	for _, e := range team[:at] {
+		if who(e) == who(team[at]) {
+			n++
+		}
+	}
+	return fmt.Sprintf("%s|%d", who(team[at]), n)
+}
+
+// takeEntry is take for an entry of a team.
+func takeEntry(list, from []access.TeamEntry, name string) []access.TeamEntry {
+	find := func(team []access.TeamEntry) int {
+		for i := range team {
+			if entryName(team, i) == name {
+				return i
+			}
+		}
+		return -1
+	}
+	list = slices.Clone(list)
+	at, there := find(list), find(from)
+	switch {
+	case there < 0 && at >= 0:
+		return slices.Delete(list, at, at+1)
+	case there >= 0 && at >= 0:
+		list[at] = from[there]
+	case there >= 0:
+		list = append(list, from[there])
 	}
 	return list
 }
@@ -64,7 +106,7 @@ func changedUnits(before, after *access.Site) []unit {
 	return changed
 }
 
-var unitOrder = []string{"door", "pass", "link", "holding"}
+var unitOrder = []string{"door", "pass", "link", "holding", "team", "role"}
 
 // places gives where in its list each unit of a site stands, from 1.
 func places(s *access.Site) map[unit]int {
@@ -77,6 +119,12 @@ func places(s *access.Site) map[unit]int {
 	}
 	for i, l := range s.Links {
 		at[unit{"link", l.ID}] = i + 1
+	}
+	for i := range s.Team {
+		at[unit{"team", entryName(s.Team, i)}] = i + 1
+	}
+	for i, r := range s.Roles {
+		at[unit{"role", r.ID}] = i + 1
 	}
 	return at
 }
@@ -105,6 +153,10 @@ func merge(base, draft, now *access.Site) (merged *access.Site, clashes []unit) 
 			merged.Links = take(merged.Links, draft.Links, func(l access.Link) bool { return l.ID == u.id })
 		case "holding":
 			merged.Holding = draft.Holding
+		case "team":
+			merged.Team = takeEntry(merged.Team, draft.Team, u.id)
+		case "role":
+			merged.Roles = take(merged.Roles, draft.Roles, func(r access.Role) bool { return r.ID == u.id })
 		}
 	}
 	return merged, clashes

@@ -74,9 +74,37 @@ func (h *House) mayChangeDoor(a Actor, site string) error {
 	return ErrMayNot
 }
 
+// mayRehearse checks that somebody may change who views or who edits a site.
+func (h *House) mayRehearse(a Actor, site string) error {
+	caps := h.Can(a, site, "/")
+	switch {
+	case caps.Has(access.ChangeDoor) || caps.Has(access.ManageTeam):
+		return nil
+	case caps == 0:
+		return ErrNoSite
+	}
+	return ErrMayNot
+}
+
+// mayChange checks that somebody may change everything in which two states of a
+// site differ, the team by the rules of the model.
+func (h *House) mayChange(a Actor, s *State, before, after *access.Site, then *access.Policy) error {
+	caps := h.Can(a, before.Address, "/")
+	for _, u := range changedUnits(before, after) {
+		needs := access.ChangeDoor
+		if u.kind == "team" || u.kind == "role" {
+			needs = access.ManageTeam
+		}
+		if !caps.Has(needs) {
+			return ErrMayNot
+		}
+	}
+	return s.Policy.CheckTeam(then, before.Address, s.Policy.Address(a.Address), access.At(h.now()))
+}
+
 // Rehearse changes somebody's draft of a site. Nothing is applied.
 func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) error {
-	if err := h.mayChangeDoor(a, site); err != nil {
+	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
 	h.writing.Lock()
@@ -99,12 +127,17 @@ func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(
 	}
 	copied := *r.Draft
 	copied.Doors, copied.Passes, copied.Links = slices.Clone(copied.Doors), slices.Clone(copied.Passes), slices.Clone(copied.Links)
+	copied.Team, copied.Roles = slices.Clone(copied.Team), slices.Clone(copied.Roles)
 	if err := change(&copied, r.Secrets); err != nil {
 		return err
 	}
 	r.Draft, r.Due, r.Trouble = &copied, time.Time{}, "" // what is due is what was looked at
 	dropUnusedSecrets(r)
-	if _, err := h.State().Policy.Replace(withMembers(r.Draft, now)); err != nil {
+	then, err := h.State().Policy.Replace(withMembers(r.Draft, now))
+	if err != nil {
+		return err
+	}
+	if err := h.mayChange(a, h.State(), now, withMembers(r.Draft, now), then); err != nil {
 		return err
 	}
 	if len(changedUnits(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
@@ -261,7 +294,7 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 
 // Discard forgets somebody's rehearsal of a site.
 func (h *House) Discard(ctx context.Context, a Actor, site string) error {
-	if err := h.mayChangeDoor(a, site); err != nil {
+	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
 	return store.DropRehearsal(ctx, h.DB, site, a.Address.String())
@@ -282,7 +315,7 @@ var ErrGrave = errors.New("this breaks a promise or takes something from yoursel
 // once, and the rehearsal goes on from the site as it is now. What is grave is
 // refused unless it is meant.
 func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) error {
-	if err := h.mayChangeDoor(a, site); err != nil {
+	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
 	h.writing.Lock()
@@ -301,6 +334,11 @@ func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) err
 		return ErrNoSite
 	case t.Problem != nil:
 		return t.Problem
+	}
+	if err := h.mayChange(a, s, s.SiteDocument(site), t.Draft, t.Then); err != nil {
+		return err
+	}
+	switch {
 	case len(t.Clashes) > 0:
 		r.Base, r.Draft = withoutMembers(s.SiteDocument(site)), withoutMembers(t.Draft)
 		return errors.Join(ErrClash, store.SaveRehearsal(ctx, h.DB, r))

@@ -187,6 +187,10 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 			list = append(list, Change{"", w.keyChange("link", u.id, linkKey(before, u.id), linkKey(after, u.id), w.links([]string{u.id})[0], was.links([]string{u.id})[0])})
 		case "holding":
 			list = append(list, w.holdingChanges(was)...)
+		case "team":
+			list = append(list, w.teamChange(was, u.id))
+		case "role":
+			list = append(list, w.roleChange(was, u.id))
 		}
 	}
 	return list

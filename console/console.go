@@ -97,13 +97,14 @@ func (c *Console) routes(secure bool) http.Handler {
 	site.GET("/links/:file", c.linkQR)
 	site.GET("/holding", c.holding)
 	site.GET("/rehearsal", c.rehearsal)
+	site.GET("/team", c.team)
 	site.GET("/pick", c.pick)
 	site.GET("/sightlines", c.sightlines)
 	site.GET("/sightlines.csv", c.sightlinesCSV)
 	site.GET("/sightlines.svg", c.sightlinesSVG)
 	site.GET("/people", c.findPeople)
 	site.GET("/ledger", c.siteLedger)
-	door := site.Group("", c.mayDoor)
+	door := site.Group("", c.may(access.ChangeDoor, "You may look at this site's door, not change it."))
 	door.POST("/door/start", c.doStart)
 	door.POST("/door/add", c.doAdd)
 	door.POST("/door/change", c.doChange)
@@ -118,9 +119,14 @@ func (c *Console) routes(secure bool) http.Handler {
 	door.POST("/holding/words", c.doHoldingWords)
 	door.POST("/promises", c.doPromise)
 	door.POST("/promises/drop", c.dropPromise)
-	door.POST("/rehearsal/discard", c.doDiscard)
-	door.POST("/rehearsal/apply", c.doApply)
-	door.POST("/rehearsal/later", c.doLater)
+	team := site.Group("", c.may(access.ManageTeam, "You may look at this site's team, not change it."))
+	team.POST("/team/entry", c.doEntry)
+	team.POST("/team/leave", c.doLeaveTeam)
+	team.POST("/team/role", c.doRole)
+	rehearsing := site.Group("", c.mayRehearse)
+	rehearsing.POST("/rehearsal/discard", c.doDiscard)
+	rehearsing.POST("/rehearsal/apply", c.doApply)
+	rehearsing.POST("/rehearsal/later", c.doLater)
 	door.POST("/ledger/undo", c.doUndo)
 	g.NoRoute(c.signedIn, func(x *gin.Context) { c.notFound(x) })
 
@@ -189,10 +195,20 @@ func (c *Console) anywhere(a app.Actor, site string) access.Capabilities {
 	return caps
 }
 
-// mayDoor lets only those on who may change who views the site.
-func (c *Console) mayDoor(x *gin.Context) {
-	if !c.House.Can(actor(x), x.Param("site"), "/").Has(access.ChangeDoor) {
-		c.refuse(x, http.StatusForbidden, "You may look at this site's door, not change it.")
+// may lets only those on who have a capability on the whole site.
+func (c *Console) may(needed access.Capability, otherwise string) gin.HandlerFunc {
+	return func(x *gin.Context) {
+		if !c.House.Can(actor(x), x.Param("site"), "/").Has(needed) {
+			c.refuse(x, http.StatusForbidden, otherwise)
+			x.Abort()
+		}
+	}
+}
+
+// mayRehearse lets only those on who may change who views or who edits the site.
+func (c *Console) mayRehearse(x *gin.Context) {
+	if caps := c.House.Can(actor(x), x.Param("site"), "/"); !caps.Has(access.ChangeDoor) && !caps.Has(access.ManageTeam) {
+		c.refuse(x, http.StatusForbidden, "You may look at this site's doors and team, not change them.")
 		x.Abort()
 	}
 }
@@ -248,6 +264,7 @@ type siteHead struct {
 	Address, Title, Host, URL string
 	Live                      string // which edition is live, and what is not
 	MayDoor                   bool
+	MaySee                    bool // may do something on the whole site
 }
 
 func (c *Console) page(x *gin.Context, title string) *page {

@@ -281,7 +281,8 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	p := c.page(x, here+" · "+cmp.Or(doc.Title, address))
 	p.Here = here
 	p.Site = &siteHead{Address: address, Title: cmp.Or(doc.Title, address), Host: c.SiteHost(address), URL: c.SiteURL(address)}
-	p.Site.MayDoor = c.House.Can(actor(x), address, "/").Has(access.ChangeDoor)
+	caps := c.House.Can(actor(x), address, "/")
+	p.Site.MayDoor, p.Site.MaySee = caps.Has(access.ChangeDoor), caps != 0
 	if e := s.Editions[address]; e != nil {
 		p.Site.Live = fmt.Sprintf("Edition %d is live", e.Number)
 		if n := s.Working[address].Changes; n > 0 {
@@ -446,8 +447,11 @@ func (d *doorContext) visitor(p *access.Policy) access.Visitor {
 
 // wayKey names a way of a door in a form: its contents, so that a door that was
 // changed meanwhile is noticed.
-func wayKey(w access.Way) string {
-	text, err := access.PartJSON(w)
+func wayKey(w access.Way) string { return keyOf(w) }
+
+// keyOf names a part of a document in a form by its contents.
+func keyOf(part any) string {
+	text, err := access.PartJSON(part)
 	if err != nil {
 		panic(err) // parts of a document always write
 	}

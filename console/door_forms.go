@@ -237,9 +237,19 @@ func (c *Console) rehearse(x *gin.Context, change func(draft *access.Site, secre
 
 // rehearseThen is rehearse that leads on to a view; "" leads nowhere yet.
 func (c *Console) rehearseThen(x *gin.Context, to string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
-	err := c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), change)
+	c.afterRehearsing(x, c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), change), to)
+}
+
+func asTeamRefusal(err error, refusal *access.TeamRefusal) bool { return errors.As(err, refusal) }
+
+// afterRehearsing says what was wrong with a rehearsed change, if anything was,
+// and leads on.
+func (c *Console) afterRehearsing(x *gin.Context, err error, to string) {
 	var problems access.Problems
+	var refusal access.TeamRefusal
 	switch {
+	case asTeamRefusal(err, &refusal):
+		c.complain(x, refusal.Text)
 	case errors.As(err, &problems):
 		c.complain(x, "That does not go together: "+problems.Error())
 	case errors.Is(err, errMoved):
@@ -397,6 +407,7 @@ func (c *Console) doSettings(x *gin.Context) {
 func (c *Console) doApply(x *gin.Context) {
 	err := c.House.Apply(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("meant") == "yes")
 	var problems access.Problems
+	var refusal access.TeamRefusal
 	switch {
 	case errors.Is(err, app.ErrClash):
 		c.complain(x, "Somebody else changed the same door meanwhile, and your rehearsal now goes on from theirs. Look at the tray again, then apply.")
@@ -404,6 +415,8 @@ func (c *Console) doApply(x *gin.Context) {
 		c.complain(x, "Nothing was applied: it breaks a promise or takes something from yourself. Tick that you mean it, then apply.")
 	case errors.Is(err, app.ErrNothing):
 		c.flash(x, "There was nothing to apply.")
+	case asTeamRefusal(err, &refusal):
+		c.complain(x, "This is not for you to apply: "+refusal.Text)
 	case errors.As(err, &problems):
 		c.complain(x, "This cannot be applied as it is: "+problems.Error())
 	case err != nil:

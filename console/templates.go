@@ -16,6 +16,7 @@ func parseTemplates() map[string]*template.Template {
 		"sprite":  look.Sprite,
 		"window":  windowSymbol,
 		"count":   count,
+		"capital": capital,
 		"legend":  func() []window { return legend },
 		"short":   short,
 		"add":     func(a, b int) int { return a + b },

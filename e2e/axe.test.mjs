@@ -18,7 +18,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
 
 async function check(page, name) {
