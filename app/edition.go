@@ -2,106 +2,135 @@ package app
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/identity"
 	"velada/store"
 )
 
-// LiveEdition is what visitors of a site see, ready to be served.
+// LiveEdition is what visitors of a site see. What its pages say is read when
+// it is asked for.
 type LiveEdition struct {
+	Site   string
 	Number int
 	At     time.Time
 	Pages  map[string]*LivePage // by path
 	Menu   []*LivePage          // in order
 	Files  map[string]*LiveFile // by path
+	byID   map[string]*LivePage
 }
 
 // LivePage is a page of the live edition.
 type LivePage struct {
-	Path, Title, HTML string
-	InMenu            bool
+	ID, Path, Title string
+	InMenu          bool
+	html            *string // of a working copy, which is not stored
 }
 
 // LiveFile is a picture or another file of the live edition.
 type LiveFile struct {
 	Type string
-	Data []byte
-	Tag  string // of its contents
+	Size int
+	Blob string // the key of its data, and the mark of its contents
 }
 
-// Working says how a working copy differs from what is live.
+// Working is the outline of a working copy.
 type Working struct {
 	Titles  map[string]string // by path
 	Order   []string          // the paths, in the order of the working copy
-	Changes int               // pages added, changed or deleted since the live edition
+	Changes int               // pages added, changed, moved or deleted since the live edition
 }
 
-func (s *State) readEditions(ctx context.Context, q store.Queryer) error {
-	live, err := store.LiveEditions(ctx, q)
+// Page is the page that stands at a path now, or nil.
+func (e *LiveEdition) Page(path string) *LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.Pages[path]
+}
+
+// ByID is the page with an id, or nil.
+func (e *LiveEdition) ByID(id string) *LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.byID[id]
+}
+
+func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
+	live, err := store.LiveEditions(ctx, q, site)
 	if err != nil {
 		return err
 	}
-	working, err := store.WorkingPages(ctx, q)
+	outlines, err := store.Outlines(ctx, q, site)
 	if err != nil {
-		return fmt.Errorf("reading working copies: %w", err)
+		return err
 	}
-	s.Editions, s.Working = map[string]*LiveEdition{}, map[string]Working{}
-	for site, e := range live {
-		s.Editions[site] = liveEdition(e)
+	if site == "" {
+		s.Editions, s.Working = make(map[string]*LiveEdition, len(live)), make(map[string]Working, len(outlines))
+	} else {
+		s.Editions, s.Working = maps.Clone(s.Editions), maps.Clone(s.Working)
+		delete(s.Editions, site)
+		delete(s.Working, site)
 	}
-	for site, pages := range working {
-		w := Working{Titles: map[string]string{}}
-		for _, p := range pages {
+	for address, e := range live {
+		s.Editions[address] = liveEdition(e)
+	}
+	for address, o := range outlines {
+		w := Working{Titles: make(map[string]string, len(o.Pages)), Changes: o.Changes}
+		for _, p := range o.Pages {
 			w.Titles[p.Path] = p.Title
 			w.Order = append(w.Order, p.Path)
 		}
-		w.Changes = changesSince(live[site], pages)
-		s.Working[site] = w
+		s.Working[address] = w
+	}
+	if s.Moved, err = store.MovedPages(ctx, q); err != nil {
+		return fmt.Errorf("reading where pages stood: %w", err)
 	}
 	return nil
 }
 
 func liveEdition(e *store.Edition) *LiveEdition {
-	l := &LiveEdition{Number: e.Number, At: e.At, Pages: map[string]*LivePage{}, Files: map[string]*LiveFile{}}
+	l := &LiveEdition{
+		Site: e.Site, Number: e.Number, At: e.At, Pages: make(map[string]*LivePage, len(e.Pages)),
+		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
+	}
 	for _, p := range e.Pages {
-		page := &LivePage{p.Path, p.Title, p.HTML, p.InMenu}
-		l.Pages[p.Path] = page
+		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu}
+		l.Pages[p.Path], l.byID[p.ID] = page, page
 		if p.InMenu {
 			l.Menu = append(l.Menu, page)
 		}
 	}
 	for _, f := range e.Files {
-		sum := sha256.Sum256(f.Data)
-		l.Files[f.Path] = &LiveFile{f.Type, f.Data, hex.EncodeToString(sum[:12])}
+		l.Files[f.Path] = &LiveFile{f.Type, f.Size, f.Blob}
 	}
 	return l
 }
 
-// changesSince counts the pages that differ between an edition and a working copy.
-func changesSince(live *store.Edition, working []store.Page) int {
-	if live == nil {
-		return 0
+// PageHTML is what a page of an edition says: sanitised HTML.
+func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (string, error) {
+	if p.html != nil {
+		return *p.html, nil
 	}
-	type sight struct{ title, body string }
-	before := map[string]sight{}
-	for _, p := range live.Pages {
-		before[p.Path] = sight{p.Title, p.Body}
+	data, err := h.texts.get(fmt.Sprintf("%s %d %s", e.Site, e.Number, p.Path), func() ([]byte, error) {
+		html, err := store.PageHTML(ctx, h.DB, e.Site, e.Number, p.Path)
+		return []byte(html), err
+	})
+	if err != nil {
+		return "", fmt.Errorf("reading %s of %s: %w", p.Path, e.Site, err)
 	}
-	changes := 0
-	for _, p := range working {
-		was, there := before[p.Path]
-		if !there || was != (sight{p.Title, p.Body}) {
-			changes++
-		}
-		delete(before, p.Path)
-	}
-	return changes + len(before)
+	return string(data), nil
+}
+
+// FileData is what a file of an edition holds.
+func (h *House) FileData(ctx context.Context, f *LiveFile) ([]byte, error) {
+	return h.data.get(f.Blob, func() ([]byte, error) { return store.Blob(ctx, h.DB, f.Blob) })
 }
 
 // Title is what a page is called: in the working copy, or else live, or its path.
@@ -109,34 +138,54 @@ func (s *State) Title(site, path string) string {
 	if title := s.Working[site].Titles[path]; title != "" {
 		return title
 	}
-	if e := s.Editions[site]; e != nil && e.Pages[path] != nil {
-		return e.Pages[path].Title
+	if p := s.Editions[site].Page(path); p != nil {
+		return p.Title
 	}
 	return path
 }
 
 // PutEdition makes an edition live within a transaction of the caller's: pages
 // are rendered, and the site's document lists just these pages from then on.
-// Which tables and listing a page has is taken over from the site by path.
+// Which tables a page has is taken over from the site by path.
 func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *store.Edition, position int) (*access.Site, error) {
-	for i := range e.Pages {
-		html, err := content.Render(e.Pages[i].Body)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", e.Pages[i].Path, err)
-		}
-		e.Pages[i].HTML = html
+	if err := renderPages(e.Pages); err != nil {
+		return nil, err
 	}
+	live := withPages(site, e.Pages)
+	if err := store.SaveSite(ctx, q, live, position); err != nil {
+		return nil, err
+	}
+	if err := store.SaveEdition(ctx, q, e); err != nil {
+		return nil, err
+	}
+	return live, store.SetLive(ctx, q, e.Site, e.Number)
+}
+
+func renderPages(pages []store.Page) error {
+	for i := range pages {
+		html, err := content.Render(pages[i].Body)
+		if err != nil {
+			return fmt.Errorf("%s: %w", pages[i].Path, err)
+		}
+		pages[i].HTML = html
+		if pages[i].ID == "" {
+			pages[i].ID = identity.Token()[:16]
+		}
+	}
+	return nil
+}
+
+// withPages is the site as it is once just these pages are live. Doors, passes,
+// exemptions and the like move along with a page that has moved.
+func withPages(site *access.Site, pages []store.Page) *access.Site {
 	live := *site
 	live.State, live.Pages = "live", nil
-	for _, p := range e.Pages {
-		page := access.Page{Path: p.Path, Listing: true}
+	for _, p := range pages {
+		page := access.Page{Path: p.Path, Listing: p.Listing}
 		if i := slices.IndexFunc(site.Pages, func(old access.Page) bool { return old.Path == p.Path }); i >= 0 {
-			page = site.Pages[i]
+			page.Tables = site.Pages[i].Tables
 		}
 		live.Pages = append(live.Pages, page)
 	}
-	if err := store.SaveSite(ctx, q, &live, position); err != nil {
-		return nil, err
-	}
-	return &live, store.SaveEdition(ctx, q, e)
+	return &live
 }

@@ -32,6 +32,8 @@ type House struct {
 	passGuesses   *identity.Throttle // by where a visitor comes from, and site
 	siteGuesses   *identity.Throttle // by site, wherever they come from
 	signInGuesses *identity.Throttle
+
+	texts, data cache // of pages and files of editions
 }
 
 // State is everything that a request reads: immutable, and swapped whole.
@@ -41,7 +43,11 @@ type State struct {
 	Passes   map[string]map[string]store.PassSecret // by site and pass
 	Editions map[string]*LiveEdition                // by site
 	Working  map[string]Working                     // by site
+	Moved    map[string]map[string]string           // where live pages stood: page ids by site and path
 	Holding  map[string]store.HoldingPage           // what holding pages say, by site
+	Old      map[string]string                      // sites by addresses they had before
+	Short    map[string]map[string]string           // paths by site and short name
+	Details  map[string]store.Details               // what sites say of themselves
 	salts    map[string][]byte
 	links    map[[2]string]int // versions of links' tokens, by site and link
 }
@@ -53,6 +59,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 		passGuesses:   &identity.Throttle{Every: 12 * time.Second, Burst: 5},
 		siteGuesses:   &identity.Throttle{Every: time.Second, Burst: 120},
 		signInGuesses: &identity.Throttle{Every: 12 * time.Second, Burst: 8},
+		texts:         cache{most: 48 << 20}, data: cache{most: 32 << 20},
 	}
 	var err error
 	h.cookieKey, err = store.Secret(ctx, db, "cookies", func() []byte {
@@ -91,7 +98,7 @@ func (h *House) Reload(ctx context.Context) error {
 		return err
 	}
 	s := &State{Policy: policy, Zone: zone}
-	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB)); err != nil {
+	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB)); err != nil {
 		return err
 	}
 	h.state.Store(s)

@@ -53,7 +53,7 @@ func (h *House) ApplyDue(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	return h.publishDue(ctx)
 }
 
 func (h *House) applyDue(ctx context.Context, site, who string) error {

@@ -17,9 +17,10 @@ var ErrNoLink = errors.New("this link leads nowhere any more")
 // LinkVersion is how often a link got a new token, from 1.
 func (s *State) LinkVersion(site, link string) int { return max(1, s.links[[2]string{site, link}]) }
 
-// LinkToken is the secret part of a link's address at a version of it.
+// LinkToken is the secret part of a link's address at a version of it. It comes
+// from the site's salt rather than its address, so that it outlives a change of that.
 func (h *House) LinkToken(site, link string, version int) string {
-	return h.seal("link-token", site, fmt.Sprintf("%s.%d", link, version))[:24]
+	return h.seal("link-token", string(h.State().salts[site]), fmt.Sprintf("%s.%d", link, version))[:24]
 }
 
 // FollowLink finds the link that a token belongs to. held is the cookie of

@@ -39,13 +39,15 @@ type Console struct {
 
 	sessions  *scs.SessionManager
 	handouts  sync.Map // token → handout, shown once
+	presence  presence
+	ending    <-chan struct{} // closed when the console ends
 	templates map[string]*template.Template
 	handler   http.Handler
 }
 
 // New gives the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
-	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL}
+	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.sessions = scs.New()
 	sessionStore := sqlite3store.New(house.DB)
 	context.AfterFunc(ctx, sessionStore.StopCleanup)
@@ -119,6 +121,38 @@ func (c *Console) routes(secure bool) http.Handler {
 	door.POST("/holding/words", c.doHoldingWords)
 	door.POST("/promises", c.doPromise)
 	door.POST("/promises/drop", c.dropPromise)
+	site.GET("/pages", c.pages)
+	site.GET("/pages/:page", c.page1)
+	site.GET("/pages/:page/live", c.live)
+	site.POST("/pages", c.newPage)
+	site.POST("/pages/:page", c.savePage)
+	site.POST("/pages/:page/place", c.placePage)
+	site.POST("/pages/:page/shift", c.shiftPage)
+	site.POST("/pages/:page/drop", c.dropPage)
+	site.POST("/pages/:page/restore", c.restorePage)
+	site.POST("/pages/:page/drop-file", c.dropFile)
+	site.POST("/files", c.addFile)
+	site.GET("/files/*path", c.workingFile)
+	site.GET("/find-link", c.findLink)
+	site.GET("/look", c.lookAtWorking)
+	site.GET("/publish", c.publish)
+	site.POST("/publish", c.may(access.Publish, "You may write here, not publish: ask those who may."), c.doPublish)
+	site.POST("/ask", c.doAsk)
+	site.GET("/editions", c.editions)
+	site.GET("/editions/:number", c.edition)
+	site.GET("/listing", c.listing)
+	site.GET("/address-free", c.addressFree)
+	site.GET("/short/:file", c.shortQR)
+	site.GET("/sheet", c.shortSheet)
+	listing := site.Group("", c.may(access.ManageListing, "You may look at how this site is found, not change it."))
+	listing.POST("/details", c.doDetails)
+	listing.POST("/address", c.doAddress)
+	listing.POST("/address/let-go", c.doLetGo)
+	listing.POST("/short", c.doShort)
+	publishing := site.Group("", c.may(access.Publish, "You may look at this site's editions, not change which is live."))
+	publishing.POST("/editions/back", c.doGoBack)
+	publishing.POST("/editions/call-off", c.doCallOff)
+	publishing.POST("/editions/down", c.doTakeDown)
 	team := site.Group("", c.may(access.ManageTeam, "You may look at this site's team, not change it."))
 	team.POST("/team/entry", c.doEntry)
 	team.POST("/team/leave", c.doLeaveTeam)
@@ -148,7 +182,7 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 		if https {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		r.Body = http.MaxBytesReader(w, r.Body, 4<<20)
+		r.Body = http.MaxBytesReader(w, r.Body, 18<<20)
 		next.ServeHTTP(w, r)
 	})
 }
@@ -173,6 +207,12 @@ func (c *Console) signedIn(x *gin.Context) {
 	}
 	x.Set("actor", c.House.Actor(address))
 }
+
+// at is the instant that everything is decided at.
+func (c *Console) at() access.Instant { return access.At(c.House.Now()) }
+
+// moment says a time in the house's zone.
+func (c *Console) moment(t time.Time) string { return app.Moment(t.In(c.House.State().Zone)) }
 
 func actor(x *gin.Context) app.Actor { return x.MustGet("actor").(app.Actor) }
 
@@ -265,6 +305,10 @@ type siteHead struct {
 	Live                      string // which edition is live, and what is not
 	MayDoor                   bool
 	MaySee                    bool // may do something on the whole site
+	MayPreview, MayWrite      bool // somewhere on it
+	MayPublish                bool
+	Changes                   int // not live yet
+	Next                      int // the number of the next edition
 }
 
 func (c *Console) page(x *gin.Context, title string) *page {

@@ -45,7 +45,7 @@ func openDesk(t *testing.T) *desk {
 	}
 	host := func(address string) string { return address + ".localhost" }
 	site := func(address string) string { return "http://" + host(address) }
-	glass := &gate.Glass{Gate: gate.New(house, site("velada"), false), Console: site("velada")}
+	glass := &gate.Glass{Gate: gate.New(house, site("velada"), false, site), Console: site("velada")}
 	c := New(ctx, house, glass, "", false, host, site)
 	server := httptest.NewServer(c)
 	t.Cleanup(func() {

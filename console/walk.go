@@ -22,7 +22,8 @@ type walkPage struct {
 	Headers []headerRow
 	Width   string // phone, tablet or wide
 	Widths  []chip
-	Door    string // where the page's door is
+	Door    string // where the page's door is, or where it is written
+	Working bool   // the working copy is looked at
 }
 
 type headerRow struct{ Name, Value string }

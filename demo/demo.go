@@ -216,7 +216,10 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 			if len(fields) < 2 {
 				return fmt.Errorf("pages.txt: %q has no title", line)
 			}
-			list = append(list, store.Page{Path: fields[0], Title: fields[1], Body: strings.TrimSpace(body), InMenu: len(fields) > 2})
+			list = append(list, store.Page{
+				ID: pageID(fields[0]), Path: fields[0], Title: fields[1], Body: strings.TrimSpace(body), InMenu: len(fields) > 2, Listing: true,
+				SavedAt: now.AddDate(0, 0, -number%9-1), SavedBy: "ines@cerroalcor.example",
+			})
 		}
 		position := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == site })
 		if position < 0 {
@@ -225,7 +228,14 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 		if number > 0 {
 			e := &store.Edition{Site: site, Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines@cerroalcor.example", Note: "", Pages: slices.Clone(list)}
 			if site == "society" {
-				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Data: hill}}
+				blob, err := store.SaveBlob(ctx, tx, hill)
+				if err != nil {
+					return err
+				}
+				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Size: len(hill), Blob: blob}}
+				if err := store.SaveFile(ctx, tx, site, e.Files[0]); err != nil {
+					return err
+				}
 			}
 			if _, err := app.PutEdition(ctx, tx, doc.Sites[position], e, position); err != nil {
 				return err
@@ -241,6 +251,11 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 	return nil
 }
 
+// pageID is the id of a page of the demo house.
+func pageID(path string) string {
+	return "p" + strings.ReplaceAll(path, "/", "-")
+}
+
 // begunChanges is a working copy that somebody is in the middle of.
 func begunChanges(list []store.Page) []store.Page {
 	list = slices.Clone(list)
@@ -252,5 +267,5 @@ func begunChanges(list []store.Page) []store.Page {
 			list[i].Body += " Two more nights since."
 		}
 	}
-	return append(list, store.Page{Path: "/notes/week-3", Title: "Week 3: Delta Cephei", Body: "# Week 3: Delta Cephei\n\nFive days and nine hours, like a clock."})
+	return append(list, store.Page{ID: pageID("/notes/week-3"), Path: "/notes/week-3", Listing: true, Title: "Week 3: Delta Cephei", Body: "# Week 3: Delta Cephei\n\nFive days and nine hours, like a clock."})
 }

@@ -15,9 +15,10 @@ import (
 )
 
 const (
-	visitCookie = "velada_visit"
-	passCookie  = "velada_passes"
-	linkCookie  = "velada_links"
+	visitCookie  = "velada_visit"
+	passCookie   = "velada_passes"
+	linkCookie   = "velada_links"
+	noticeCookie = "velada_noticed"
 )
 
 // cookie sets a cookie of this host alone.
@@ -128,6 +129,20 @@ func (q *request) follow(token string) {
 		return
 	}
 	q.cookie(linkCookie, value, 30*24*time.Hour)
+	q.path = path
+	q.back()
+}
+
+// noticed remembers that a visitor has read the notice about cookies.
+func (q *request) noticed() {
+	if !q.fromHere() {
+		return
+	}
+	q.cookie(noticeCookie, "yes", 365*24*time.Hour)
+	path, err := access.DocumentPath(q.PostFormValue("path"))
+	if err != nil {
+		path = "/"
+	}
 	q.path = path
 	q.back()
 }

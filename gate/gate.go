@@ -21,14 +21,14 @@ type Gate struct {
 	House   *app.House
 	Console string // the console's origin, as in http://velada.localhost:8080
 	Secure  bool   // visitors come by https
-	Demo    bool
+	SiteURL func(address string) string
 
 	protection *http.CrossOriginProtection
 }
 
 // New gives the gate of a house.
-func New(house *app.House, console string, secure bool) *Gate {
-	return &Gate{House: house, Console: console, Secure: secure, protection: http.NewCrossOriginProtection()}
+func New(house *app.House, console string, secure bool, siteURL func(address string) string) *Gate {
+	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection()}
 }
 
 // request is one request on its way through the gate.
@@ -82,9 +82,17 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
+	if to := state.Old[address]; to != "" && q.site == nil {
+		q.moveOn(to)
+		return
+	}
 	q.identify()
 	if rest, own := strings.CutPrefix(path, "/velada/"); own {
 		q.own(rest)
+		return
+	}
+	if name, short := strings.CutPrefix(path, "/go/"); short {
+		q.short(name)
 		return
 	}
 	if path == "/robots.txt" || path == "/sitemap.xml" {
@@ -152,7 +160,7 @@ func remoteIP(r *http.Request) netip.Addr {
 
 // serve answers with what the visitor meets at the path.
 func (q *request) serve(raw string) {
-	edition := q.state.Editions[q.address]
+	edition := q.edition()
 	d := q.site.Decide(q.path, &q.visitor, q.at)
 	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
 		q.notYours()
@@ -164,12 +172,24 @@ func (q *request) serve(raw string) {
 			return
 		}
 	}
+	if d.Outcome == access.Missing && q.as == nil && q.moved() {
+		return
+	}
 	if d.Outcome == access.Open && raw != q.path && !samePath(raw, q.path) {
 		q.w.Header().Set("Cache-Control", "private, no-store")
 		http.Redirect(q.w, q.Request, escape(q.path)+query(q.Request), http.StatusPermanentRedirect)
 		return
 	}
 	q.meet(d)
+}
+
+// edition is what is shown of the site: the live edition, or for a look at the
+// working copy that.
+func (q *request) edition() *app.LiveEdition {
+	if q.as != nil && q.as.Edition != nil {
+		return q.as.Edition
+	}
+	return q.state.Editions[q.address]
 }
 
 // samePath reports whether a raw path is just the escaped form of a path.
@@ -204,13 +224,18 @@ func (q *request) file(f *app.LiveFile) {
 	} else {
 		h.Set("Cache-Control", "private, no-store")
 	}
-	h.Set("ETag", `"`+f.Tag+`"`)
-	if anybody && q.Header.Get("If-None-Match") == `"`+f.Tag+`"` {
+	tag := `"` + f.Blob + `"`
+	h.Set("ETag", tag)
+	if anybody && q.Header.Get("If-None-Match") == tag {
 		q.w.WriteHeader(http.StatusNotModified)
 		return
 	}
-	h.Set("Content-Length", strconv.Itoa(len(f.Data)))
-	q.write(f.Data)
+	data, err := q.gate.House.FileData(q.Context(), f)
+	if err != nil {
+		panic(err)
+	}
+	h.Set("Content-Length", strconv.Itoa(len(data)))
+	q.write(data)
 }
 
 // write sends a body, but for HEAD.
@@ -240,6 +265,12 @@ func (q *request) own(rest string) {
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:
 		q.leave()
+	case rest == "noticed" && q.Method == http.MethodPost:
+		q.noticed()
+	case rest == "icon" && q.Method == http.MethodGet:
+		q.icon()
+	case rest == "tint.css" && q.Method == http.MethodGet:
+		q.tint()
 	case rest == "as-stranger" && q.Method == http.MethodGet:
 		q.asStranger()
 	case rest == "holding-picture" && q.Method == http.MethodGet:

@@ -28,6 +28,8 @@ type door struct {
 	now   time.Time
 }
 
+func siteURL(address string) string { return "http://" + address + ".localhost" }
+
 func open(t *testing.T) *door {
 	t.Helper()
 	d := &door{T: t, now: demo.Start}
@@ -43,7 +45,7 @@ func open(t *testing.T) *door {
 	if d.house, err = app.Open(ctx, db, func() time.Time { return d.now }); err != nil {
 		t.Fatal(err)
 	}
-	d.gate = New(d.house, "http://velada.localhost", false)
+	d.gate = New(d.house, "http://velada.localhost", false, siteURL)
 	return d
 }
 
@@ -404,7 +406,7 @@ func TestTheGateFailsClosed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d := &door{T: t, house: empty, gate: New(empty, "http://velada.localhost", false)}
+	d := &door{T: t, house: empty, gate: New(empty, "http://velada.localhost", false, siteURL)}
 	if r := d.ask(asked{site: "society", path: "/"}); r.StatusCode != 503 || strings.Contains(body(t, r), "Clear nights") {
 		t.Errorf("no house: %d", r.StatusCode)
 	}

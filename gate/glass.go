@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/net/html"
 
+	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 )
@@ -22,6 +23,7 @@ type As struct {
 	Visitor access.Visitor
 	Name    string // of whom they are signed in as
 	At      access.Instant
+	Edition *app.LiveEdition       // shown instead of the live one
 	May     func(path string) bool // whether the one who looks may read the page themself
 	Back    string                 // where looking ends, on the site's own host
 }

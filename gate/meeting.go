@@ -13,32 +13,38 @@ import (
 	"strings"
 
 	"velada/core/access"
+	"velada/core/content"
 	"velada/look"
+	"velada/store"
 )
 
 //go:embed templates
 var templateFiles embed.FS
 
 var templates = template.Must(template.New("").Funcs(template.FuncMap{
+	"page":  func(contact string) bool { return strings.HasPrefix(contact, "https://") },
 	"asset": func(name string) string { return look.URL("/velada/", name) },
 }).ParseFS(templateFiles, "templates/*.html"))
 
 // sight is what a page of the gate shows.
 type sight struct {
-	Site     string
-	Title    string
-	HTML     template.HTML
-	Menu     []menuItem
-	NoIndex  bool
-	SignedIn string // who, or ""
-	HasPass  bool
-	Path     string
-	SignIn   string // where to sign in, where that is offered
-	Password bool   // whether entering a pass is offered
-	Wrong    string // what was wrong with the last try
-	Hold     *holdSight
-	Ribbon   *ribbon
-	Style    template.CSS
+	Site       string
+	Title      string
+	HTML       template.HTML
+	Menu       []menuItem
+	NoIndex    bool
+	SignedIn   string // who, or ""
+	HasPass    bool
+	Path       string
+	SignIn     string // where to sign in, where that is offered
+	Password   bool   // whether entering a pass is offered
+	Wrong      string // what was wrong with the last try
+	Hold       *holdSight
+	Ribbon     *ribbon
+	Details    store.Details
+	Notice     bool          // the notice about cookies is still to be read
+	Head, Foot template.HTML // a steward's own code
+	Style      template.CSS
 }
 
 type menuItem struct {
@@ -47,6 +53,10 @@ type menuItem struct {
 }
 
 const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:; font-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
+
+// codeSecurity holds where a steward has let the site's own code into its pages;
+// never on a door, where passwords are entered.
+const codeSecurity = "default-src 'none'; script-src 'self' 'unsafe-inline' https:; style-src 'self' 'unsafe-inline' https:; img-src 'self' data: https:; font-src 'self' https:; connect-src 'self' https:; frame-src https:; base-uri 'none'; frame-ancestors 'self'; form-action 'self' https:"
 
 // meet answers with what the visitor meets.
 func (q *request) meet(d access.Decision) {
@@ -59,6 +69,11 @@ func (q *request) meet(d access.Decision) {
 		q.holding(d, d.Status(), "")
 	case access.Missing:
 		s := q.sight("Not found")
+		if s.Details.NotFound != "" {
+			if text, err := content.Render(s.Details.NotFound); err == nil {
+				s.HTML = template.HTML(text) // sanitised by content
+			}
+		}
 		q.send("missing.html", d.Status(), s)
 	case access.Gone:
 		s := q.sight("Taken down")
@@ -82,7 +97,12 @@ func (q *request) sight(title string) *sight {
 		s.SignedIn = q.gate.House.Actor(*q.who).Name
 	}
 	s.Ribbon = q.ribbon()
-	if e := q.state.Editions[q.address]; e != nil {
+	s.Details = q.state.Details[q.address]
+	if s.Details.CookieNotice != "" {
+		_, err := q.Cookie(noticeCookie)
+		s.Notice = err != nil
+	}
+	if e := q.edition(); e != nil {
 		for _, p := range e.Menu { // only what opens: a title can say too much
 			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
 				s.Menu = append(s.Menu, menuItem{escape(p.Path), p.Title, p.Path == q.path})
@@ -94,11 +114,17 @@ func (q *request) sight(title string) *sight {
 
 func (q *request) page() {
 	s := q.sight(q.path)
-	if e := q.state.Editions[q.address]; e != nil && e.Pages[q.path] != nil {
-		s.Title, s.HTML = e.Pages[q.path].Title, template.HTML(e.Pages[q.path].HTML) // sanitised when it was published
+	e := q.edition()
+	if p := e.Page(q.path); p != nil {
+		text, err := q.gate.House.PageHTML(q.Context(), e, p)
+		if err != nil {
+			panic(err)
+		}
+		s.Title, s.HTML = p.Title, template.HTML(text) // sanitised when it was published
 	} else { // an imported policy names pages before anybody has written them
 		s.HTML = "<p>Nothing is written on this page yet.</p>"
 	}
+	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
 	q.send("page.html", http.StatusOK, s)
 }
 
@@ -136,6 +162,9 @@ func (q *request) send(name string, status int, s *sight) {
 	h := q.w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Content-Security-Policy", pageSecurity)
+	if s.Head != "" || s.Foot != "" {
+		h.Set("Content-Security-Policy", codeSecurity)
+	}
 	if s.Hold != nil {
 		h.Set("Content-Security-Policy", holdingSecurity)
 	}

@@ -3,30 +3,17 @@ package store
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"time"
 )
 
-// Page is a page of a working copy or of an edition.
-type Page struct {
-	Path, Title string
-	Body        string // Markdown
-	HTML        string // rendered and sanitised; editions only
-	InMenu      bool
-}
-
-// File is a picture or another file beside the pages.
-type File struct {
-	Path, Type string
-	Data       []byte
-}
-
-// Edition is a published state of a site.
+// Edition is a published state of a site. It never changes.
 type Edition struct {
 	Site   string
 	Number int
 	At     time.Time
-	Who    string
+	Who    string // an address
 	Note   string
 	Pages  []Page
 	Files  []File
@@ -37,13 +24,13 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
 	for i, p := range e.Pages {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, path, title, body, html, position, in_menu) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu)
+			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing)
 		}
 	}
 	for _, f := range e.Files {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, data) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Data)
+			err = exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, size, blob) VALUES (?, ?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Size, f.Blob)
 		}
 	}
 	if err != nil {
@@ -52,61 +39,168 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	return nil
 }
 
-// LiveEditions reads the newest edition of each site.
-func LiveEditions(ctx context.Context, q Queryer) (map[string]*Edition, error) {
-	newest, err := collect(ctx, q, func(r *sql.Rows) (*Edition, error) {
-		e := &Edition{}
-		var at int64
-		err := r.Scan(&e.Site, &e.Number, &at, &e.Who, &e.Note)
-		e.At = time.Unix(at, 0)
-		return e, err
-	}, `SELECT site, number, at, who, note FROM editions AS e WHERE number = (SELECT max(number) FROM editions WHERE site = e.site)`)
+// SetLive says which edition of a site visitors see.
+func SetLive(ctx context.Context, q Queryer, site string, number int) error {
+	return exec(ctx, q, `UPDATE sites SET live = ? WHERE address = ?`, number, site)
+}
+
+func scanEdition(r *sql.Rows) (*Edition, error) {
+	e := &Edition{}
+	var at int64
+	err := r.Scan(&e.Site, &e.Number, &at, &e.Who, &e.Note)
+	e.At = time.Unix(at, 0)
+	return e, err
+}
+
+// LiveEditions reads the live edition of every site, or of one, without the
+// pages' texts.
+func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edition, error) {
+	list, err := collect(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM editions e JOIN sites s ON s.address = e.site AND s.live = e.number
+		WHERE ?1 = '' OR e.site = ?1`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading editions: %w", err)
 	}
 	bySite := map[string]*Edition{}
-	for _, e := range newest {
+	for _, e := range list {
 		bySite[e.Site] = e
-		e.Pages, err = collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
-			return p, r.Scan(&p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu)
-		}, `SELECT path, title, body, html, in_menu FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, e.Site, e.Number)
-		if err != nil {
-			return nil, fmt.Errorf("reading pages: %w", err)
+	}
+	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var p Page
+		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing); err == nil {
+			bySite[address].Pages = append(bySite[address].Pages, p)
 		}
-		e.Files, err = collect(ctx, q, func(r *sql.Rows) (f File, err error) {
-			return f, r.Scan(&f.Path, &f.Type, &f.Data)
-		}, `SELECT path, type, data FROM edition_files WHERE site = ? AND number = ?`, e.Site, e.Number)
-		if err != nil {
-			return nil, fmt.Errorf("reading files: %w", err)
+		return
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing FROM edition_pages p JOIN sites s ON s.address = p.site AND s.live = p.number
+		WHERE ?1 = '' OR p.site = ?1 ORDER BY p.site, p.position`, site)
+	if err != nil {
+		return nil, fmt.Errorf("reading pages: %w", err)
+	}
+	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var f File
+		if err = r.Scan(&address, &f.Path, &f.Type, &f.Size, &f.Blob); err == nil {
+			bySite[address].Files = append(bySite[address].Files, f)
 		}
+		return
+	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM edition_files f JOIN sites s ON s.address = f.site AND s.live = f.number WHERE ?1 = '' OR f.site = ?1`, site)
+	if err != nil {
+		return nil, fmt.Errorf("reading files: %w", err)
 	}
 	return bySite, nil
 }
 
-// SaveWorkingPages makes the working copy of a site hold just these pages.
-func SaveWorkingPages(ctx context.Context, q Queryer, site string, pages []Page) error {
-	if err := exec(ctx, q, `DELETE FROM pages WHERE site = ?`, site); err != nil {
-		return err
+// FindEdition reads an edition whole; nil where there is none.
+func FindEdition(ctx context.Context, q Queryer, site string, number int) (*Edition, error) {
+	list, err := collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? AND number = ?`, site, number)
+	if err != nil || len(list) == 0 {
+		return nil, err
 	}
-	for i, p := range pages {
-		err := exec(ctx, q, `INSERT INTO pages (site, path, title, body, position, in_menu) VALUES (?, ?, ?, ?, ?, ?)`, site, p.Path, p.Title, p.Body, i, p.InMenu)
-		if err != nil {
-			return fmt.Errorf("writing the page %s: %w", p.Path, err)
-		}
+	e := list[0]
+	e.Pages, err = collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
+		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing)
+	}, `SELECT id, path, title, body, html, in_menu, listing FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
+	if err != nil {
+		return nil, fmt.Errorf("reading pages: %w", err)
 	}
-	return nil
+	e.Files, err = collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM edition_files WHERE site = ? AND number = ? ORDER BY path`, site, number)
+	return e, err
 }
 
-// WorkingPages reads the working copy of every site.
-func WorkingPages(ctx context.Context, q Queryer) (map[string][]Page, error) {
-	bySite := map[string][]Page{}
+// Editions lists the editions of a site without their pages, the newest first.
+func Editions(ctx context.Context, q Queryer, site string) ([]*Edition, error) {
+	return collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? ORDER BY number DESC`, site)
+}
+
+// NextNumber is the number that the next edition of a site gets.
+func NextNumber(ctx context.Context, q Queryer, site string) (number int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) + 1 FROM editions WHERE site = ?`, site).Scan(&number)
+	return number, err
+}
+
+// PageHTML reads the rendered text of a page of an edition.
+func PageHTML(ctx context.Context, q Queryer, site string, number int, path string) (html string, err error) {
+	err = q.QueryRowContext(ctx, `SELECT html FROM edition_pages WHERE site = ? AND number = ? AND path = ?`, site, number, path).Scan(&html)
+	return html, err
+}
+
+// DueEdition is an edition that goes live by itself.
+type DueEdition struct {
+	Site   string
+	Number int
+	Due    time.Time
+	Who    string
+}
+
+// SetDue lets an edition go live by itself, in place of another that would.
+func SetDue(ctx context.Context, q Queryer, d DueEdition) error {
+	return exec(ctx, q, `INSERT INTO due_editions (site, number, due, who) VALUES (?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET number = excluded.number, due = excluded.due, who = excluded.who`, d.Site, d.Number, d.Due.Unix(), d.Who)
+}
+
+// DropDue calls off what would go live by itself on a site.
+func DropDue(ctx context.Context, q Queryer, site string) error {
+	return exec(ctx, q, `DELETE FROM due_editions WHERE site = ?`, site)
+}
+
+// DueEditions lists what goes live by itself: all that is due by an instant, or
+// one site's.
+func DueEditions(ctx context.Context, q Queryer, by time.Time, site string) ([]DueEdition, error) {
+	return collect(ctx, q, func(r *sql.Rows) (d DueEdition, err error) {
+		var due int64
+		err = r.Scan(&d.Site, &d.Number, &due, &d.Who)
+		d.Due = time.Unix(due, 0)
+		return d, err
+	}, `SELECT site, number, due, who FROM due_editions WHERE (?1 <> '' AND site = ?1) OR (?1 = '' AND due <= ?2) ORDER BY due`, site, by.Unix())
+}
+
+// PublishRequest is somebody's wish that the working copy go live.
+type PublishRequest struct {
+	Who, Note string
+	At        time.Time
+}
+
+// SaveRequest writes somebody's wish, in place of an earlier one of theirs.
+func SaveRequest(ctx context.Context, q Queryer, site string, r PublishRequest) error {
+	return exec(ctx, q, `INSERT INTO publish_requests (site, who, note, at) VALUES (?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET note = excluded.note, at = excluded.at`, site, r.Who, r.Note, r.At.Unix())
+}
+
+// Requests reads the wishes for a site, the oldest first.
+func Requests(ctx context.Context, q Queryer, site string) ([]PublishRequest, error) {
+	return collect(ctx, q, func(r *sql.Rows) (p PublishRequest, err error) {
+		var at int64
+		err = r.Scan(&p.Who, &p.Note, &at)
+		p.At = time.Unix(at, 0)
+		return p, err
+	}, `SELECT who, note, at FROM publish_requests WHERE site = ? ORDER BY at`, site)
+}
+
+// DropRequests forgets the wishes for a site.
+func DropRequests(ctx context.Context, q Queryer, site string) error {
+	return exec(ctx, q, `DELETE FROM publish_requests WHERE site = ?`, site)
+}
+
+// MovedPages reads where live pages stood before: page ids by site and path.
+func MovedPages(ctx context.Context, q Queryer) (map[string]map[string]string, error) {
+	bySite := map[string]map[string]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site string
-		var p Page
-		if err = r.Scan(&site, &p.Path, &p.Title, &p.Body, &p.InMenu); err == nil {
-			bySite[site] = append(bySite[site], p)
+		var site, path, page string
+		if err = r.Scan(&site, &path, &page); err == nil {
+			if bySite[site] == nil {
+				bySite[site] = map[string]string{}
+			}
+			bySite[site][path] = page
 		}
 		return
-	}, `SELECT site, path, title, body, in_menu FROM pages ORDER BY site, position`)
+	}, `SELECT site, path, page FROM moved_pages`)
 	return bySite, err
 }
+
+// SaveMoved notes that a live page stood at a path.
+func SaveMoved(ctx context.Context, q Queryer, site, path, page string) error {
+	return exec(ctx, q, `INSERT INTO moved_pages (site, path, page) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET page = excluded.page`, site, path, page)
+}
+
+// ErrNoEdition says that there is no such edition.
+var ErrNoEdition = errors.New("there is no such edition")

@@ -134,7 +134,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 		code = identity.MakeUpPassword()
 	}
 	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
-	h.gate = gate.New(house, h.consoleURL(), o.https)
+	h.gate = gate.New(house, h.consoleURL(), o.https, h.siteURL)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
 	h.console = console.New(ctx, house, glass, code, o.https, h.siteHost, h.siteURL)

@@ -1,0 +1,260 @@
+package console
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+	"github.com/skip2/go-qrcode"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+// listingView is how a site is found, and what it says of itself on every page.
+type listingView struct {
+	Site, Host, URL string
+	MayChange       bool
+	Steward         bool
+	Details         form
+	Icon            bool
+	Consent         string
+	Address         form
+	Old             []oldRow
+	Short           []shortRow
+	ShortForm       form
+	Paths           []choice
+	Search          string
+}
+
+type oldRow struct{ Address, Host, Since string }
+
+type shortRow struct{ Name, URL, Path, Title string }
+
+func (c *Console) listing(x *gin.Context) {
+	none := func() form { return form{Values: map[string]string{}, Wrong: app.FieldErrors{}} }
+	c.showListing(x, http.StatusOK, nil, none(), none())
+}
+
+func (c *Console) showListing(x *gin.Context, status int, details *form, address, short form) {
+	site, s := x.Param("site"), c.House.State()
+	caps := c.House.Can(actor(x), site, "/")
+	if caps == 0 {
+		c.notFound(x)
+		return
+	}
+	p := c.sitePage(x, "Listing")
+	doc, d := s.SiteDocument(site), s.Details[site]
+	v := &listingView{Site: site, Host: p.Site.Host, URL: p.Site.URL, MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Address: address, ShortForm: short, Icon: d.Icon != ""}
+	if v.Address.Values["address"] == "" {
+		v.Address.Values["address"] = site
+	}
+	if details == nil {
+		details = &form{Wrong: app.FieldErrors{}, Values: map[string]string{
+			"title": doc.Title, "description": d.Description, "tint": d.Tint, "contact": d.Contact, "cookie_notice": d.CookieNotice,
+			"not_found": d.NotFound, "profiles": strings.Join(d.Profiles, "\n"), "head": d.Head, "foot": d.Foot,
+		}}
+		if doc.Listing {
+			details.Values["listing"] = "yes"
+		}
+	}
+	v.Details = *details
+	if a, err := access.ParseAddress(d.Consent); err == nil && d.Head+d.Foot != "" {
+		v.Consent = "With the consent of " + c.House.Actor(a).Name + "."
+	}
+	old, err := store.OldAddresses(x.Request.Context(), c.House.DB)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	for _, o := range old {
+		if o.Site == site {
+			v.Old = append(v.Old, oldRow{o.Address, c.SiteHost(o.Address), c.moment(o.Since)})
+		}
+	}
+	for name, path := range s.Short[site] {
+		v.Short = append(v.Short, shortRow{name, p.Site.URL + "/go/" + name, path, s.Title(site, path)})
+	}
+	slices.SortFunc(v.Short, func(a, b shortRow) int { return strings.Compare(a.Name, b.Name) })
+	for _, path := range treeOrder(orderedPaths(s, doc)) {
+		v.Paths = append(v.Paths, choice{path, s.Title(site, path) + " (" + path + ")", short.Values["path"] == path})
+	}
+	listed := s.Policy.Site(site).Listed(c.at())
+	v.Search = "Search engines may list none of its pages now."
+	if len(listed) > 0 {
+		v.Search = "Search engines may list " + count(len(listed), "page", "pages") + " now: " + shortList(listed) + "."
+	}
+	p.View = v
+	c.show(x, status, "listing", p)
+}
+
+func (c *Console) doDetails(x *gin.Context) {
+	f := typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "listing")
+	site := x.Param("site")
+	d := c.House.State().Details[site]
+	d.Description, d.Tint, d.Contact, d.CookieNotice = f.Values["description"], strings.ToLower(f.Values["tint"]), f.Values["contact"], f.Values["cookie_notice"]
+	d.NotFound, d.Head, d.Foot = f.Values["not_found"], f.Values["head"], f.Values["foot"]
+	d.Profiles = strings.Fields(f.Values["profiles"])
+	if x.PostForm("no_tint") == "yes" {
+		d.Tint = ""
+	}
+	if x.PostForm("no_icon") == "yes" {
+		d.Icon, d.IconType = "", ""
+	}
+	icon, err := iconSent(x)
+	if err != nil {
+		f.Wrong["icon"] = capital(err.Error()) + "."
+	}
+	if len(f.Wrong) == 0 {
+		err = c.House.Describe(x.Request.Context(), actor(x), site, f.Values["title"], f.Values["listing"] == "yes", d, icon, http.DetectContentType(icon))
+		if err == nil {
+			c.flash(x, "Kept. It shows on every page from now on.")
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/listing")
+			return
+		}
+		if !errors.As(err, &f.Wrong) {
+			c.fail(x, err)
+			return
+		}
+	}
+	empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+	c.showListing(x, http.StatusUnprocessableEntity, &f, empty, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+}
+
+func iconSent(x *gin.Context) ([]byte, error) {
+	head, err := x.FormFile("icon")
+	if err != nil || head.Size == 0 {
+		return nil, nil // no icon was chosen
+	}
+	if head.Size > 200<<10 {
+		return nil, errors.New("an icon has at most 200 KB")
+	}
+	file, err := head.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	return io.ReadAll(file)
+}
+
+// addressFree says of an address, while it is typed, whether the site can have it.
+func (c *Console) addressFree(x *gin.Context) {
+	s, site := c.House.State(), x.Param("site")
+	to := strings.TrimSpace(x.Query("address"))
+	v := checked{}
+	switch problem := s.AddressProblem(site, to); {
+	case to == site:
+		v.Good = []string{"This is its address now."}
+	case problem == "":
+		v.Good = []string{c.SiteHost(to) + " is free."}
+	default:
+		v.Bad = []string{problem}
+		if free := s.FreeAddresses(site, to); len(free) > 0 {
+			v.Good = []string{"Free are " + strings.Join(free, ", ") + "."}
+		}
+	}
+	c.show(x, http.StatusOK, "checked", v)
+}
+
+func (c *Console) doAddress(x *gin.Context) {
+	f := typed(x, "address")
+	site := x.Param("site")
+	err := c.House.Readdress(x.Request.Context(), actor(x), site, f.Values["address"])
+	switch {
+	case err == nil:
+		c.flash(x, "The site stands at "+c.SiteHost(f.Values["address"])+" now. The old address leads on, page by page.")
+		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/listing")
+	case errors.As(err, &f.Wrong):
+		c.showListing(x, http.StatusUnprocessableEntity, nil, f, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+	default:
+		c.fail(x, err)
+	}
+}
+
+func (c *Console) doLetGo(x *gin.Context) {
+	c.afterListing(x, c.House.LetGo(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("address")), "The old address leads here no more.")
+}
+
+func (c *Console) doShort(x *gin.Context) {
+	f := typed(x, "name", "path")
+	if x.PostForm("action") == "drop" {
+		f.Values["path"] = ""
+	} else if f.Values["path"] == "" {
+		f.Values["path"] = "/"
+	}
+	err := c.House.NameShortly(x.Request.Context(), actor(x), x.Param("site"), strings.ToLower(f.Values["name"]), f.Values["path"])
+	if errors.As(err, &f.Wrong) {
+		c.showListing(x, http.StatusUnprocessableEntity, nil, form{Values: map[string]string{}, Wrong: app.FieldErrors{}}, f)
+		return
+	}
+	c.afterListing(x, err, "Kept.")
+}
+
+func (c *Console) afterListing(x *gin.Context, err error, told string) {
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.flash(x, told)
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/listing")
+}
+
+// shortQR serves a short name's address as a QR code, SVG or PNG.
+func (c *Console) shortQR(x *gin.Context) {
+	site := x.Param("site")
+	name, kind, _ := strings.Cut(x.Param("file"), ".")
+	if c.House.State().Short[site][name] == "" {
+		c.notFound(x)
+		return
+	}
+	address := c.SiteURL(site) + "/go/" + url.PathEscape(name)
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site+"-"+name+"."+kind))
+	switch kind {
+	case "svg":
+		qr, err := qrSVG(address)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		x.Data(http.StatusOK, "image/svg+xml", []byte(qr))
+	case "png":
+		qr, err := qrcode.Encode(address, qrcode.Medium, -10)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		x.Data(http.StatusOK, "image/png", qr)
+	default:
+		c.notFound(x)
+	}
+}
+
+// sheetView is a sheet of short names to be printed.
+type sheetView struct {
+	Site  string
+	Cards []sheetCard
+}
+
+type sheetCard struct {
+	shortRow
+	QR string
+}
+
+func (c *Console) shortSheet(x *gin.Context) {
+	site, s := x.Param("site"), c.House.State()
+	p := c.sitePage(x, "Listing")
+	v := &sheetView{Site: site}
+	for name, path := range s.Short[site] {
+		v.Cards = append(v.Cards, sheetCard{shortRow{name, c.SiteHost(site) + "/go/" + name, path, s.Title(site, path)}, "/sites/" + site + "/short/" + name + ".svg"})
+	}
+	slices.SortFunc(v.Cards, func(a, b sheetCard) int { return bytes.Compare([]byte(a.Name), []byte(b.Name)) })
+	p.View = v
+	c.show(x, http.StatusOK, "sheet", p)
+}

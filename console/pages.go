@@ -1,0 +1,620 @@
+package console
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"html/template"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/gate"
+	"velada/store"
+)
+
+// pagesView is the working copy: its tree, and the page that is written on.
+type pagesView struct {
+	Site      string
+	Tree      []treeRow
+	Page      *store.Page
+	MayWrite  bool
+	Rendering template.HTML
+	Form      form
+	Saves     []saveRow
+	Conflict  *conflictView
+	New       *newPageForm
+	SavedAt   string
+	Files     []fileRow
+	Under     string
+	Place     form
+	Look      string // where the working copy is looked at
+}
+
+type treeRow struct {
+	Title, URL, Note string
+	Depth            int
+	Chosen           bool
+	InMenu           bool
+}
+
+type saveRow struct {
+	Version   int
+	When, Who string
+}
+
+type fileRow struct{ Path, Size, URL string }
+
+type newPageForm struct {
+	form
+	Unders []choice
+}
+
+// conflictView shows two states of a page side by side.
+type conflictView struct {
+	By      string
+	Pieces  []content.Piece
+	Version int
+}
+
+// workingPage is the page of the working copy that a request speaks of, where
+// the one who asks may see it.
+func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
+	p, err := store.FindPage(x.Request.Context(), c.House.DB, x.Param("site"), x.Param("page"))
+	switch {
+	case err != nil:
+		return nil, err
+	case p == nil || !c.House.Can(actor(x), x.Param("site"), p.Path).Has(access.Preview):
+		return nil, app.ErrNoSite
+	}
+	return p, nil
+}
+
+// visiblePages are the pages of the working copy that somebody may see.
+func (c *Console) visiblePages(x *gin.Context) ([]store.Page, error) {
+	all, err := store.WorkingCopy(x.Request.Context(), c.House.DB, x.Param("site"))
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(all, func(p store.Page) bool {
+		return !c.House.Can(actor(x), x.Param("site"), p.Path).Has(access.Preview)
+	}), nil
+}
+
+func (c *Console) pages(x *gin.Context) {
+	visible, err := c.visiblePages(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	base := "/sites/" + x.Param("site") + "/pages/"
+	if want := x.Query("path"); want != "" {
+		if i := slices.IndexFunc(visible, func(p store.Page) bool { return p.Path == want }); i >= 0 {
+			x.Redirect(http.StatusSeeOther, base+visible[i].ID)
+			return
+		}
+	}
+	if len(visible) > 0 && x.Query("new") == "" {
+		x.Redirect(http.StatusSeeOther, base+visible[0].ID)
+		return
+	}
+	c.showPages(x, http.StatusOK, nil, func(*pagesView) {})
+}
+
+func (c *Console) page1(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.showPages(x, http.StatusOK, p, func(*pagesView) {})
+}
+
+// showPages shows the working copy with a page, and whatever more says.
+func (c *Console) showPages(x *gin.Context, status int, p *store.Page, more func(v *pagesView)) {
+	site, me := x.Param("site"), actor(x)
+	visible, err := c.visiblePages(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	view := c.sitePage(x, "Pages")
+	v := &pagesView{Site: site, Page: p, Place: form{Wrong: app.FieldErrors{}}, Form: form{Wrong: app.FieldErrors{}}, Look: "/sites/" + site + "/look"}
+	v.Tree = c.tree(site, visible, p)
+	if x.Query("new") != "" && view.Site.MayWrite {
+		v.New = &newPageForm{form: form{Values: map[string]string{"under": x.Query("under")}, Wrong: app.FieldErrors{}}}
+	}
+	if p != nil {
+		v.MayWrite = c.House.Can(me, site, p.Path).Has(access.Write)
+		v.Form.Values = map[string]string{"title": p.Title, "body": p.Body, "version": strconv.Itoa(p.Version)}
+		v.Place.Values = map[string]string{"path": p.Path}
+		v.SavedAt = c.savedAt(*p)
+		v.Look += "?page=" + url.QueryEscape(p.Path)
+		v.Under = p.Path
+		saves, err := store.PageSaves(x.Request.Context(), c.House.DB, site, p.ID, 400)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		v.Saves = c.saveRows(saves)
+		files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, site)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		for _, f := range files {
+			if c.House.Can(me, site, f.Path).Has(access.Preview) {
+				v.Files = append(v.Files, fileRow{f.Path, sizeWords(f.Size), "/sites/" + site + "/files" + access.EscapePath(f.Path)})
+			}
+		}
+	}
+	more(v)
+	if v.New != nil {
+		for _, page := range append([]store.Page{{Path: "/"}}, visible...) {
+			if c.House.Can(me, site, page.Path).Has(access.Write) && !slices.ContainsFunc(v.New.Unders, func(u choice) bool { return u.ID == page.Path }) {
+				name := "the top"
+				if page.Path != "/" {
+					name = page.Title + " (" + page.Path + ")"
+				}
+				v.New.Unders = append(v.New.Unders, choice{page.Path, name, page.Path == v.New.Values["under"]})
+			}
+		}
+	}
+	if p != nil {
+		html, err := c.rendering(site, v.Form.Values["body"])
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		v.Rendering = html
+	}
+	view.View = v
+	c.show(x, status, "pages", view)
+}
+
+func sizeWords(n int) string {
+	switch {
+	case n < 1<<10:
+		return fmt.Sprintf("%d bytes", n)
+	case n < 1<<20:
+		return fmt.Sprintf("%d KB", (n+512)>>10)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/(1<<20))
+}
+
+func (c *Console) savedAt(p store.Page) string {
+	if p.SavedAt.IsZero() {
+		return "Not changed yet"
+	}
+	text := "Saved " + c.moment(p.SavedAt)
+	if a, err := access.ParseAddress(p.SavedBy); err == nil {
+		text += " by " + c.House.Actor(a).Name
+	}
+	return text
+}
+
+// saveRows lists the last state of every ten minutes of somebody's work.
+func (c *Console) saveRows(saves []store.PageSave) (rows []saveRow) {
+	last := ""
+	for _, s := range saves {
+		when := c.moment(s.At)
+		mark := s.Who + s.At.UTC().Format("2006010215") + strconv.Itoa(s.At.Minute()/10)
+		if mark == last || s.At.Unix() <= 0 && len(rows) > 0 {
+			continue
+		}
+		last = mark
+		row := saveRow{Version: s.Version, When: when}
+		if a, err := access.ParseAddress(s.Who); err == nil {
+			row.Who = c.House.Actor(a).Name
+		}
+		if rows = append(rows, row); len(rows) == 20 {
+			break
+		}
+	}
+	return rows
+}
+
+func (c *Console) tree(site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
+	live := c.House.State().Editions[site]
+	changed, err := store.ChangedBodies(context.Background(), c.House.DB, site)
+	if err != nil {
+		slog.Error("comparing a working copy", "site", site, "error", err)
+	}
+	byPath := map[string]store.Page{}
+	var paths []string
+	for _, p := range pages {
+		byPath[p.Path] = p
+		paths = append(paths, p.Path)
+	}
+	for _, path := range treeOrder(paths) {
+		p := byPath[path]
+		row := treeRow{Title: p.Title, URL: "/sites/" + site + "/pages/" + p.ID, Chosen: chosen != nil && p.ID == chosen.ID, InMenu: p.InMenu}
+		for _, other := range paths {
+			if other != "/" && other != path && access.Covers(other, path) {
+				row.Depth++
+			}
+		}
+		row.Depth = min(row.Depth, 3)
+		switch was := live.ByID(p.ID); {
+		case live == nil:
+		case was == nil:
+			row.Note = "new"
+		case was.Path != p.Path:
+			row.Note = "moved"
+		case was.Title != p.Title || was.InMenu != p.InMenu:
+			row.Note = "changed"
+		default:
+			if changed[p.ID] {
+				row.Note = "changed"
+			}
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// rendering is a page as it will be read, its pictures taken from the working
+// copy and its links leading to where those pages are written.
+func (c *Console) rendering(site, body string) (template.HTML, error) {
+	html, err := content.Render(body)
+	if err != nil {
+		return "", err
+	}
+	html = strings.ReplaceAll(html, ` src="/`, ` src="/sites/`+site+`/files/`)
+	html = strings.ReplaceAll(html, ` href="/`, ` href="/sites/`+site+`/pages?path=/`)
+	return template.HTML(html), nil // sanitised by content
+}
+
+// savedAnswer is what the page that is written on is told after saving.
+type savedAnswer struct {
+	Version int           `json:"version"`
+	Title   string        `json:"title"`
+	Body    string        `json:"body"`
+	Merged  bool          `json:"merged"`
+	Saved   string        `json:"saved"`
+	HTML    template.HTML `json:"html"`
+	Error   string        `json:"error,omitempty"`
+}
+
+// savePage saves a page as one types; where others changed the same lines both
+// are shown.
+func (c *Console) savePage(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	site := x.Param("site")
+	f := typed(x, "title", "version")
+	f.Values["body"] = x.PostForm("body")
+	version, _ := strconv.Atoi(f.Values["version"])
+	inPage := strings.Contains(x.GetHeader("Accept"), "application/json")
+	saved, err := c.House.SavePage(x.Request.Context(), actor(x), site, p.ID, version, f.Values["title"], f.Values["body"], x.PostForm("over") == "yes")
+	var conflict app.Conflict
+	switch {
+	case err == nil:
+		c.presence.tellSaved(site, p.ID, actor(x).Name, saved.Page.Version)
+		if !inPage {
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+p.ID)
+			return
+		}
+		html, err := c.rendering(site, saved.Page.Body)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		x.JSON(http.StatusOK, savedAnswer{saved.Page.Version, saved.Page.Title, saved.Page.Body, saved.Merged, c.savedAt(saved.Page), html, ""})
+	case errors.As(err, &conflict):
+		if inPage {
+			x.JSON(http.StatusConflict, savedAnswer{Error: "Somebody else changed the same lines."})
+			return
+		}
+		c.showPages(x, http.StatusConflict, p, func(v *pagesView) {
+			v.Form = f
+			v.Form.Values["version"] = strconv.Itoa(conflict.Theirs.Version)
+			v.Conflict = &conflictView{Pieces: content.Words(conflict.Theirs.Body, f.Values["body"]), Version: conflict.Theirs.Version}
+			if a, err := access.ParseAddress(conflict.Theirs.SavedBy); err == nil {
+				v.Conflict.By = c.House.Actor(a).Name
+			}
+		})
+	case errors.As(err, &f.Wrong), errors.Is(err, app.ErrSection):
+		text := capital(err.Error()) + "."
+		for _, wrong := range f.Wrong {
+			text = wrong
+		}
+		if inPage {
+			x.JSON(http.StatusUnprocessableEntity, savedAnswer{Error: text})
+			return
+		}
+		c.showPages(x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Form = f; v.Form.Values["version"] = strconv.Itoa(version) })
+	default:
+		c.fail(x, err)
+	}
+}
+
+func (c *Console) newPage(x *gin.Context) {
+	f := typed(x, "title", "under", "path")
+	to := f.Values["path"]
+	if to == "" {
+		under := f.Values["under"]
+		if under == "" {
+			under = "/"
+		}
+		to = app.PathFor(under, f.Values["title"])
+		if f.Values["title"] == "" {
+			to = "/page"
+		}
+	}
+	if visible, err := c.visiblePages(x); err == nil && len(visible) == 0 && f.Values["path"] == "" {
+		to = "/"
+	}
+	p, err := c.House.NewPage(x.Request.Context(), actor(x), x.Param("site"), to, f.Values["title"], "")
+	switch {
+	case err == nil:
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
+	case errors.As(err, &f.Wrong):
+		c.showPages(x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{form: f} })
+	case errors.Is(err, app.ErrSection):
+		f.Wrong["under"] = capital(err.Error()) + "."
+		c.showPages(x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{form: f} })
+	default:
+		c.fail(x, err)
+	}
+}
+
+// placePage moves a page and sets whether it is in the menu and may be listed.
+func (c *Console) placePage(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	f := typed(x, "path")
+	links, err := c.House.MovePage(x.Request.Context(), actor(x), x.Param("site"), p.ID, f.Values["path"], x.PostForm("in_menu") == "yes", x.PostForm("listing") == "yes")
+	switch {
+	case err == nil && links > 0:
+		c.flash(x, "The page moved, and "+count(links, "link", "links")+" to it "+plural(links, "was", "were")+" put right.")
+	case err == nil:
+		c.flash(x, "Kept in the working copy. Visitors see it with the next edition.")
+	case errors.As(err, &f.Wrong), errors.Is(err, app.ErrSection):
+		if errors.Is(err, app.ErrSection) {
+			f.Wrong["path"] = capital(err.Error()) + "."
+		}
+		c.showPages(x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Place = f })
+		return
+	default:
+		c.fail(x, err)
+		return
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
+}
+
+func (c *Console) shiftPage(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err == nil {
+		by := 1
+		if x.PostForm("to") == "up" {
+			by = -1
+		}
+		err = c.House.ShiftPage(x.Request.Context(), actor(x), x.Param("site"), p.ID, by)
+	}
+	c.afterPage(x, err, "")
+}
+
+func (c *Console) dropPage(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err == nil {
+		err = c.House.DropPage(x.Request.Context(), actor(x), x.Param("site"), p.ID)
+	}
+	if err == nil {
+		c.flash(x, fmt.Sprintf("“%s” is out of the working copy. Visitors lose it with the next edition, and are not told before.", p.Title))
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
+		return
+	}
+	c.afterPage(x, err, "")
+}
+
+// restorePage brings an earlier state of a page back.
+func (c *Console) restorePage(x *gin.Context) {
+	p, err := c.workingPage(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	version, _ := strconv.Atoi(x.PostForm("version"))
+	old, err := store.PageSaved(x.Request.Context(), c.House.DB, x.Param("site"), p.ID, version)
+	if err == nil && old == nil {
+		err = app.ErrNoPage
+	}
+	if err == nil {
+		_, err = c.House.SavePage(x.Request.Context(), actor(x), x.Param("site"), p.ID, p.Version, old.Title, old.Body, false)
+	}
+	c.afterPage(x, err, "The earlier state is back. What stood there before can be brought back too.")
+}
+
+func (c *Console) afterPage(x *gin.Context, err error, told string) {
+	switch {
+	case errors.Is(err, app.ErrSection):
+		c.complain(x, capital(err.Error())+".")
+	case err != nil:
+		c.fail(x, err)
+		return
+	case told != "":
+		c.flash(x, told)
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+x.Param("page"))
+}
+
+// addFile takes a file that was dropped or chosen into the working copy.
+func (c *Console) addFile(x *gin.Context) {
+	site := x.Param("site")
+	head, err := x.FormFile("file")
+	if err != nil {
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "No file came."})
+		return
+	}
+	if head.Size > app.MostFile {
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "A file has at most 16 MB."})
+		return
+	}
+	file, err := head.Open()
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	defer file.Close()
+	data, err := io.ReadAll(file)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	under := x.PostForm("under")
+	if !c.House.Can(actor(x), site, "/").Has(access.Write) && under == "" {
+		under = "/"
+	} else if c.House.Can(actor(x), site, "/").Has(access.Write) {
+		under = "/files"
+	}
+	to := path.Join("/", under, app.FileName(head.Filename))
+	f, err := c.House.SaveFile(x.Request.Context(), actor(x), site, to, app.FileType(head.Filename, data), data)
+	var wrong app.FieldErrors
+	switch {
+	case err == nil:
+		markdown := fmt.Sprintf("[%s](%s)", head.Filename, access.EscapePath(f.Path))
+		if strings.HasPrefix(f.Type, "image/") {
+			markdown = "!" + markdown
+		}
+		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
+	case errors.As(err, &wrong):
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": wrong["file"]})
+	case errors.Is(err, app.ErrSection):
+		x.JSON(http.StatusForbidden, gin.H{"error": "This part of the site is not yours to change."})
+	default:
+		c.fail(x, err)
+	}
+}
+
+// workingFile serves a file of the working copy to those who may see it there.
+func (c *Console) workingFile(x *gin.Context) {
+	site := x.Param("site")
+	at, err := access.DocumentPath(x.Param("path"))
+	if err != nil || !c.House.Can(actor(x), site, at).Has(access.Preview) {
+		c.notFound(x)
+		return
+	}
+	files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	i := slices.IndexFunc(files, func(f store.File) bool { return f.Path == at })
+	if i < 0 {
+		c.notFound(x)
+		return
+	}
+	data, err := store.Blob(x.Request.Context(), c.House.DB, files[i].Blob)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	x.Header("Content-Security-Policy", "default-src 'none'; sandbox")
+	x.Data(http.StatusOK, files[i].Type, data)
+}
+
+func (c *Console) dropFile(x *gin.Context) {
+	err := c.House.DropFile(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("path"))
+	if err == nil {
+		c.flash(x, "The file is out of the working copy.")
+	}
+	c.afterPage(x, err, "")
+}
+
+// findLink finds pages of the working copy to link to.
+func (c *Console) findLink(x *gin.Context) {
+	visible, err := c.visiblePages(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	want := strings.ToLower(strings.TrimSpace(x.Query("find")))
+	var hits []personHit
+	for _, p := range visible {
+		if want != "" && len(hits) < 8 && strings.Contains(strings.ToLower(p.Title+" "+p.Path), want) {
+			hits = append(hits, personHit{p.ID, p.Title, p.Path, fmt.Sprintf("[%s](%s)", p.Title, access.EscapePath(p.Path))})
+		}
+	}
+	c.show(x, http.StatusOK, "links-found", hits)
+}
+
+// lookAtWorking shows the working copy in a frame, as whoever walks in would get it.
+func (c *Console) lookAtWorking(x *gin.Context) {
+	d, err := c.doorContext(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	if !c.House.Can(actor(x), d.site, d.path()).Has(access.Preview) {
+		c.notFound(x)
+		return
+	}
+	d.view = "look"
+	p := c.sitePage(x, "Pages")
+	v := &walkPage{Walk: d.walk(), Working: true, Door: "/sites/" + d.site + "/pages?path=" + url.QueryEscape(d.path())}
+	v.Width, v.Widths = widths(x.Query("width"), func(width string) string { return d.url(d.page, d.as, "width", width) })
+	as, err := c.workingAs(x, d)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v.Walk.Meet.When = "working copy"
+	v.Scope = scopeView{Plan: c.lookPlan(x, d), SeenBy: lowerArticle(d.words.Observer(d.as))}
+	v.Status, v.Headers = c.answerAs(d.site, d.path(), as)
+	v.Frame = c.LookURL + "/" + c.Glass.Open(d.site, as) + access.EscapePath(d.path())
+	p.View = v
+	c.show(x, http.StatusOK, "walk", p)
+}
+
+// workingAs looks at the working copy as if it were live.
+func (c *Console) workingAs(x *gin.Context, d *doorContext) (gate.As, error) {
+	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
+	if err != nil {
+		return gate.As{}, err
+	}
+	edition, _, err := c.House.WorkingEdition(x.Request.Context(), d.site)
+	if err != nil {
+		return gate.As{}, err
+	}
+	as := c.lookAs(d, actor(x), plan.Then)
+	as.Edition = edition
+	return as, nil
+}
+
+func (c *Console) lookPlan(x *gin.Context, d *doorContext) (rows []planRow) {
+	visible, err := c.visiblePages(x)
+	if err != nil {
+		return nil
+	}
+	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
+	if err != nil {
+		return nil
+	}
+	visitor := d.visitor(plan.Then)
+	for _, row := range c.tree(d.site, visible, nil) {
+		i := slices.IndexFunc(visible, func(p store.Page) bool { return strings.HasSuffix(row.URL, "/"+p.ID) })
+		path := visible[i].Path
+		rows = append(rows, planRow{
+			Title: row.Title, URL: d.url(path, d.as), Depth: row.Depth, Chosen: path == d.path(), Note: row.Note,
+			Window: windowOf(plan.Then.Site(d.site).Decide(path, &visitor, d.at)),
+		})
+	}
+	return rows
+}

@@ -1,0 +1,156 @@
+package console
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+)
+
+// presence knows who is at work on which page of which site now.
+type presence struct {
+	mu    sync.Mutex
+	sites map[string]map[*atWork]bool
+}
+
+// atWork is one open view of a site, in one browser.
+type atWork struct {
+	name, address, page, title string
+	tell                       chan told
+}
+
+// told is one server-sent event.
+type told struct {
+	event string
+	data  any
+}
+
+// hereNow is somebody at work, as others are told.
+type hereNow struct {
+	Name  string `json:"name"`
+	Page  string `json:"page"`
+	Title string `json:"title"`
+	Me    bool   `json:"me"`
+}
+
+func (p *presence) come(site string, w *atWork) {
+	p.mu.Lock()
+	if p.sites == nil {
+		p.sites = map[string]map[*atWork]bool{}
+	}
+	if p.sites[site] == nil {
+		p.sites[site] = map[*atWork]bool{}
+	}
+	p.sites[site][w] = true
+	p.mu.Unlock()
+	p.tellWhoIsHere(site)
+}
+
+func (p *presence) leave(site string, w *atWork) {
+	p.mu.Lock()
+	delete(p.sites[site], w)
+	if len(p.sites[site]) == 0 {
+		delete(p.sites, site)
+	}
+	p.mu.Unlock()
+	p.tellWhoIsHere(site)
+}
+
+// here lists who is at work on a site, once a person and page.
+func (p *presence) here(site, me string) []hereNow {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	list := []hereNow{}
+	for w := range p.sites[site] {
+		h := hereNow{w.name, w.page, w.title, w.address == me}
+		if !slices.Contains(list, h) {
+			list = append(list, h)
+		}
+	}
+	slices.SortFunc(list, func(a, b hereNow) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Page, b.Page)) })
+	return list
+}
+
+func (p *presence) tellWhoIsHere(site string) {
+	p.mu.Lock()
+	all := make([]*atWork, 0, len(p.sites[site]))
+	for w := range p.sites[site] {
+		all = append(all, w)
+	}
+	p.mu.Unlock()
+	for _, w := range all {
+		w.send(told{"here", p.here(site, w.address)})
+	}
+}
+
+// tellSaved tells everybody else on a page that somebody saved it.
+func (p *presence) tellSaved(site, page, name string, version int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for w := range p.sites[site] {
+		if w.page == page {
+			w.send(told{"saved", map[string]any{"name": name, "version": version}})
+		}
+	}
+}
+
+// send drops what a browser that has fallen behind cannot take: it asks anew.
+func (w *atWork) send(t told) {
+	select {
+	case w.tell <- t:
+	default:
+	}
+}
+
+// live streams who is on a page, and what others save, as server-sent events.
+func (c *Console) live(x *gin.Context) {
+	site, id := x.Param("site"), x.Param("page")
+	page, err := c.workingPage(x)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	me := actor(x)
+	w := &atWork{me.Name, me.Address.String(), id, page.Title, make(chan told, 16)}
+	h := x.Writer.Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	control := http.NewResponseController(x.Writer)
+	x.Status(http.StatusOK)
+	c.presence.come(site, w)
+	defer c.presence.leave(site, w)
+	beat := time.NewTicker(20 * time.Second)
+	defer beat.Stop()
+	for {
+		select {
+		case <-x.Request.Context().Done():
+			return
+		case <-c.ending:
+			return
+		case <-beat.C:
+			// who was taken off the team meanwhile is told no more
+			if c.House.State().Policy.Site(site).Capabilities(page.Path, c.House.Actor(me.Address).Identity, c.at()) == 0 {
+				return
+			}
+			if _, err := fmt.Fprint(x.Writer, ": still here\n\n"); err != nil {
+				return
+			}
+		case t := <-w.tell:
+			data, err := json.Marshal(t.data)
+			if err != nil {
+				return
+			}
+			if _, err := fmt.Fprintf(x.Writer, "event: %s\ndata: %s\n\n", t.event, data); err != nil {
+				return
+			}
+		}
+		if err := control.Flush(); err != nil {
+			return
+		}
+	}
+}

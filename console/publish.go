@@ -1,0 +1,330 @@
+package console
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/store"
+)
+
+// publishView is what an edition would change, before it is live.
+type publishView struct {
+	Site       string
+	Number     int
+	First      bool
+	Back       bool // an earlier edition, to be gone back to
+	At         string
+	Note       string
+	Pages      []differenceRow
+	Files      []fileDifference
+	Menu       []string
+	Broken     []brokenRow
+	Moved      []string
+	Sees       []firstRow
+	Pictures   []pictureRow
+	Listed     []string
+	Nothing    bool
+	MayPublish bool
+	MayAsk     bool
+	Requests   []requestRow
+	Due        string
+	Form       form
+	Viewers    string
+}
+
+type differenceRow struct {
+	Kind, Title, Was, Path, Before, URL string
+	Words                               []content.Piece
+}
+
+type fileDifference struct{ Kind, Path, Size string }
+
+type brokenRow struct{ On, OnURL, To string }
+
+type firstRow struct {
+	Who, Text string
+	Stranger  bool
+}
+
+type pictureRow struct{ Path, URL string }
+
+type requestRow struct{ Who, Note, When string }
+
+func (c *Console) publish(x *gin.Context) {
+	c.showPublish(x, http.StatusOK, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+}
+
+func (c *Console) showPublish(x *gin.Context, status int, f form) {
+	site := x.Param("site")
+	plan, err := c.House.PlanPublication(x.Request.Context(), site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v := c.publishView(x, plan)
+	v.Form, v.Number = f, plan.Edition.Number
+	p := c.sitePage(x, "Pages")
+	v.MayPublish, v.MayAsk = p.Site.MayPublish, p.Site.MayWrite && !p.Site.MayPublish
+	requests, err := store.Requests(x.Request.Context(), c.House.DB, site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	for _, r := range requests {
+		row := requestRow{Note: r.Note, When: c.moment(r.At)}
+		if a, err := access.ParseAddress(r.Who); err == nil {
+			row.Who = c.House.Actor(a).Name
+		}
+		v.Requests = append(v.Requests, row)
+	}
+	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	if len(due) > 0 {
+		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.moment(due[0].Due))
+	}
+	p.View = v
+	c.show(x, status, "publish", p)
+}
+
+// publishView puts what an edition would change into rows; only what the one who
+// asks may see of the working copy is shown.
+func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishView {
+	site, me := x.Param("site"), actor(x)
+	s := c.House.State()
+	doc := s.SiteDocument(site)
+	w := app.Wording{Document: s.Policy.Document(), Site: plan.Site, Zone: s.Zone}
+	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
+	v := &publishView{Site: site, First: plan.Live == nil, Menu: plan.Menu, Moved: plan.Moved, Listed: plan.Listed}
+	for _, d := range plan.Pages {
+		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, Words: d.Words}
+		if !sees(d.Path) {
+			row.Words, row.Title, row.Was = nil, "A page outside your part of the site", ""
+		} else if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
+			row.URL = "/sites/" + site + "/pages/" + plan.Edition.Pages[i].ID
+		}
+		v.Pages = append(v.Pages, row)
+	}
+	for _, d := range plan.Files {
+		v.Files = append(v.Files, fileDifference{d.Kind, d.File.Path, sizeWords(d.File.Size)})
+	}
+	for _, b := range plan.Broken {
+		v.Broken = append(v.Broken, brokenRow{b.On, "/sites/" + site + "/pages?path=" + b.On, b.To})
+	}
+	titles := func(paths []string) string {
+		var names []string
+		for _, path := range paths {
+			name := path
+			if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == path }); i >= 0 && sees(path) {
+				name = plan.Edition.Pages[i].Title
+			}
+			names = append(names, name)
+		}
+		return shortList(names)
+	}
+	for _, f := range plan.Sees {
+		if f.Who != "" {
+			v.Sees = append(v.Sees, firstRow{w.Observer(f.Who), titles(f.Pages), f.Who == "stranger"})
+			continue
+		}
+		var names []string
+		for _, id := range f.Names {
+			names = append(names, w.Person(id))
+		}
+		v.Sees = append(v.Sees, firstRow{count(f.Count, "person", "people") + " of the house", titles(f.Pages) + ": " + shortList(names), false})
+	}
+	for _, f := range plan.Pictures {
+		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
+	}
+	v.Nothing = len(v.Pages)+len(v.Files)+len(v.Menu) == 0 && doc.State == "live"
+	v.Viewers = viewersOnce(plan.Then.Standing(site, c.at()))
+	return v
+}
+
+// viewersOnce says who can view a site once it is live.
+func viewersOnce(st access.Standing) string {
+	words := siteStanding(st, app.Wording{Zone: time.UTC})
+	if words.Lit == "" {
+		return strings.TrimSpace(words.Rest)
+	}
+	return words.Lit + words.Rest
+}
+
+func (c *Console) doPublish(x *gin.Context) {
+	f := typed(x, "note", "due", "address")
+	site := x.Param("site")
+	var due time.Time
+	if x.PostForm("when") == "later" {
+		at, ok := instantAsked(f.Values["due"], c.House.State().Zone)
+		if !ok {
+			f.Wrong["due"] = "Say when it is to go live."
+		}
+		due = at.Time()
+	}
+	if to := f.Values["address"]; to != "" && to != site && len(f.Wrong) == 0 {
+		if err := c.House.Readdress(x.Request.Context(), actor(x), site, to); err != nil {
+			if !errors.As(err, &f.Wrong) {
+				c.fail(x, err)
+				return
+			}
+		} else {
+			site = to
+		}
+	}
+	if len(f.Wrong) > 0 {
+		c.showPublish(x, http.StatusUnprocessableEntity, f)
+		return
+	}
+	number, err := c.House.Publish(x.Request.Context(), actor(x), site, f.Values["note"], due)
+	var wrong app.FieldErrors
+	switch {
+	case err == nil && due.IsZero():
+		c.flash(x, fmt.Sprintf("Edition %d is live.", number))
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
+	case err == nil:
+		c.flash(x, fmt.Sprintf("Edition %d goes live by itself on %s. What you change from now on waits for the one after.", number, c.moment(due)))
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
+	case errors.Is(err, app.ErrPast):
+		f.Wrong["due"] = "That time has passed. Choose a later one, or publish it now."
+		c.showPublish(x, http.StatusUnprocessableEntity, f)
+	case errors.Is(err, app.ErrNothingNew):
+		c.flash(x, "There was nothing new to publish.")
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/publish")
+	case errors.As(err, &wrong):
+		f.Wrong = wrong
+		c.showPublish(x, http.StatusUnprocessableEntity, f)
+	default:
+		c.fail(x, err)
+	}
+}
+
+// doAsk asks those who may publish to do so.
+func (c *Console) doAsk(x *gin.Context) {
+	if err := c.House.AskToPublish(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("note")); err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.flash(x, "Those who may publish find your wish at the front of the site and beside the differences.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/publish")
+}
+
+// editionsView lists what was published.
+type editionsView struct {
+	Site       string
+	Rows       []editionRow
+	MayPublish bool
+	Due        string
+	State      string
+	SayGone    bool
+	Changes    int
+}
+
+type editionRow struct {
+	Number               int
+	When, Who, Note, URL string
+	Live                 bool
+}
+
+func (c *Console) editions(x *gin.Context) {
+	site := x.Param("site")
+	list, err := store.Editions(x.Request.Context(), c.House.DB, site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	s := c.House.State()
+	p := c.sitePage(x, "Editions")
+	doc := s.SiteDocument(site)
+	v := &editionsView{Site: site, MayPublish: p.Site.MayPublish, State: doc.State, SayGone: doc.SayGone, Changes: p.Site.Changes}
+	for _, e := range list {
+		row := editionRow{Number: e.Number, When: c.moment(e.At), Note: e.Note, URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
+		row.Live = s.Editions[site] != nil && s.Editions[site].Number == e.Number
+		if a, err := access.ParseAddress(e.Who); err == nil {
+			row.Who = c.House.Actor(a).Name
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	if len(due) > 0 {
+		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.moment(due[0].Due))
+	}
+	p.View = v
+	c.show(x, http.StatusOK, "editions", p)
+}
+
+// edition shows what going back to an edition would change.
+func (c *Console) edition(x *gin.Context) {
+	number, err := strconv.Atoi(x.Param("number"))
+	if err != nil {
+		c.notFound(x)
+		return
+	}
+	plan, err := c.House.PlanReturn(x.Request.Context(), x.Param("site"), number)
+	if errors.Is(err, store.ErrNoEdition) {
+		c.notFound(x)
+		return
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v := c.publishView(x, plan)
+	p := c.sitePage(x, "Editions")
+	v.Back, v.Number, v.At, v.Note = true, number, c.moment(plan.Edition.At), plan.Edition.Note
+	v.MayPublish = p.Site.MayPublish
+	p.View = v
+	c.show(x, http.StatusOK, "publish", p)
+}
+
+func (c *Console) doGoBack(x *gin.Context) {
+	number, err := strconv.Atoi(x.PostForm("number"))
+	if err == nil {
+		err = c.House.GoBack(x.Request.Context(), actor(x), x.Param("site"), number)
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.flash(x, fmt.Sprintf("Edition %d is live again. The working copy is as it was.", number))
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}
+
+func (c *Console) doCallOff(x *gin.Context) {
+	if err := c.House.CallOff(x.Request.Context(), actor(x), x.Param("site")); err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.flash(x, "It no longer goes live by itself.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}
+
+func (c *Console) doTakeDown(x *gin.Context) {
+	action := x.PostForm("action")
+	err := c.House.TakeDown(x.Request.Context(), actor(x), x.Param("site"), action != "back", action == "gone")
+	switch {
+	case err != nil && !errors.Is(err, app.ErrNothing):
+		c.fail(x, err)
+		return
+	case action == "back":
+		c.flash(x, "The site is served again.")
+	default:
+		c.flash(x, "The site is taken down. It can be put back at any time.")
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}

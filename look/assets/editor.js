@@ -1,0 +1,135 @@
+// Saves a page as one types, shows it as it will be read, who else is on it,
+// and takes in files that are dropped. Without it the Save button does the same.
+(() => {
+  let stream = null;
+
+  function begin() {
+    stream?.close();
+    stream = null;
+    const form = document.querySelector("form[data-save]");
+    const live = document.querySelector("[data-live]");
+    if (live) listen(live.dataset.live, form);
+    if (form && !form.elements.body.readOnly) write(form);
+  }
+
+  function listen(address, form) {
+    const mine = stream = new EventSource(address);
+    mine.addEventListener("here", (event) => {
+      const others = JSON.parse(event.data).filter((h) => !h.me);
+      const line = document.querySelector("#here");
+      if (line) line.textContent = others.length ? `Here now: ${others.map((h) => `${h.name} on “${h.title}”`).join(", ")}` : "";
+    });
+    mine.addEventListener("saved", (event) => {
+      const { name, version } = JSON.parse(event.data);
+      if (form && version > Number(form.elements.version.value) && !form.dataset.saving) say(`${name} saved this page too: it is put together with yours when you save`);
+    });
+    addEventListener("pagehide", () => mine.close(), { once: true });
+  }
+
+  const say = (text, bad) => {
+    const line = document.querySelector("#saved");
+    line.textContent = text;
+    line.classList.toggle("bad", Boolean(bad));
+  };
+
+  function write(form) {
+    const { body, title, version, over } = form.elements;
+    const key = `velada ${form.action}`;
+    let timer = 0, again = false;
+    if (over) return; // two states are put together by hand, and saved on purpose
+    offerUnsaved(key, body, version);
+    form.querySelector("[data-plain-save]").hidden = true;
+
+    async function save() {
+      if (form.dataset.saving) { again = true; return; }
+      form.dataset.saving = "yes";
+      const sent = { body: body.value, title: title.value };
+      try {
+        const answer = await fetch(form.action, { method: "POST", headers: { Accept: "application/json" }, body: new URLSearchParams({ version: version.value, ...sent }) });
+        if (answer.redirected) throw new Error("signed out");
+        const told = await answer.json();
+        if (answer.status === 409) {
+          say("Somebody else changed the same lines: both are shown", true);
+          delete form.dataset.saving;
+          form.submit();
+          return;
+        }
+        if (!answer.ok) {
+          keep();
+          say(`Not saved. ${told.error}`, true);
+        } else {
+          const untouched = body.value === sent.body && title.value === sent.title;
+          if (told.merged && untouched) {
+            const at = body.selectionStart;
+            body.value = told.body;
+            title.value = told.title;
+            body.setSelectionRange(at, at);
+          }
+          if (!told.merged || untouched) version.value = told.version;
+          document.querySelector("#rendering").innerHTML = told.html;
+          say(told.merged ? `${told.saved}, with what others changed` : told.saved);
+          localStorage.removeItem(key);
+          if (!untouched) again = true;
+        }
+      } catch {
+        keep();
+        say("Not saved: no answer. What you typed is kept in this browser and saved as soon as there is one", true);
+        timer = setTimeout(save, 4000);
+      }
+      delete form.dataset.saving;
+      if (again) { again = false; timer = setTimeout(save, 300); }
+    }
+    const keep = () => localStorage.setItem(key, JSON.stringify({ body: body.value, version: version.value }));
+    const changed = () => {
+      say("Not saved yet");
+      clearTimeout(timer);
+      timer = setTimeout(save, 700);
+    };
+    form.addEventListener("input", (event) => { if (event.target.type !== "file") changed(); });
+    form.addEventListener("submit", (event) => { event.preventDefault(); clearTimeout(timer); save(); });
+    addEventListener("beforeunload", (event) => { if (/^Not saved/.test(document.querySelector("#saved")?.textContent ?? "")) { keep(); event.preventDefault(); } });
+
+    const insert = (text) => {
+      body.setRangeText(text, body.selectionStart, body.selectionEnd, "end");
+      body.focus();
+      changed();
+    };
+    document.addEventListener("click", (event) => {
+      const found = event.target.closest("[data-insert]");
+      if (found && form.isConnected) insert(found.dataset.insert);
+    });
+
+    async function add(file) {
+      const data = new FormData();
+      data.set("file", file);
+      data.set("under", form.dataset.under);
+      say(`${file.name} is on its way`);
+      const answer = await fetch(form.dataset.files, { method: "POST", body: data }).catch(() => null);
+      const told = await answer?.json().catch(() => null);
+      if (answer?.ok) insert(told.markdown);
+      else say(`${file.name} was not taken. ${told?.error ?? "There was no answer."}`, true);
+    }
+    form.querySelector("[data-add-file]").addEventListener("change", (event) => { for (const file of event.target.files) add(file); event.target.value = ""; });
+    body.addEventListener("dragover", (event) => event.preventDefault());
+    body.addEventListener("drop", (event) => { if (event.dataTransfer.files.length) { event.preventDefault(); for (const file of event.dataTransfer.files) add(file); } });
+  }
+
+  function offerUnsaved(key, body, version) {
+    const kept = JSON.parse(localStorage.getItem(key) ?? "null");
+    const box = document.querySelector("#unsaved");
+    if (!kept || kept.body === body.value) return;
+    box.hidden = false;
+    box.querySelector("span").textContent = "What you typed here last time could not be saved.";
+    const [put, forget] = box.querySelectorAll("button");
+    put.addEventListener("click", () => {
+      body.value = kept.body;
+      version.value = kept.version;
+      box.hidden = true;
+      body.dispatchEvent(new Event("input", { bubbles: true }));
+    });
+    forget.addEventListener("click", () => { localStorage.removeItem(key); box.hidden = true; });
+  }
+
+  begin();
+  document.addEventListener("htmx:after:swap", (event) => { if (event.target === document.body || event.detail?.ctx?.target === document.body) begin(); });
+})();

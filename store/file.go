@@ -1,0 +1,57 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"errors"
+	"fmt"
+)
+
+// File is a picture or another file beside the pages; its data are kept as a blob.
+type File struct {
+	Path, Type string
+	Size       int
+	Blob       string // SHA-256 of the data, in hex
+}
+
+// SaveBlob keeps data once and gives their key.
+func SaveBlob(ctx context.Context, q Queryer, data []byte) (string, error) {
+	sum := sha256.Sum256(data)
+	key := hex.EncodeToString(sum[:])
+	return key, exec(ctx, q, `INSERT INTO blobs (key, data) VALUES (?, ?) ON CONFLICT DO NOTHING`, key, data)
+}
+
+// Blob reads the data of a key.
+func Blob(ctx context.Context, q Queryer, key string) (data []byte, err error) {
+	err = q.QueryRowContext(ctx, `SELECT data FROM blobs WHERE key = ?`, key).Scan(&data)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fmt.Errorf("the data %s are missing", key)
+	}
+	return data, err
+}
+
+// DropLooseBlobs forgets data that no file has.
+func DropLooseBlobs(ctx context.Context, q Queryer) error {
+	return exec(ctx, q, `DELETE FROM blobs WHERE key NOT IN (SELECT blob FROM files UNION SELECT blob FROM edition_files
+		UNION SELECT coalesce(json_extract(details, '$.icon'), '') FROM site_details)`)
+}
+
+func scanFile(r *sql.Rows) (f File, err error) { return f, r.Scan(&f.Path, &f.Type, &f.Size, &f.Blob) }
+
+// WorkingFiles reads the files of a working copy, by path.
+func WorkingFiles(ctx context.Context, q Queryer, site string) ([]File, error) {
+	return collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM files WHERE site = ? ORDER BY path`, site)
+}
+
+// SaveFile adds a file to a working copy, or replaces the one at its path.
+func SaveFile(ctx context.Context, q Queryer, site string, f File) error {
+	return exec(ctx, q, `INSERT INTO files (site, path, type, size, blob) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET type = excluded.type, size = excluded.size, blob = excluded.blob`, site, f.Path, f.Type, f.Size, f.Blob)
+}
+
+// DropFile takes a file out of a working copy.
+func DropFile(ctx context.Context, q Queryer, site, path string) error {
+	return exec(ctx, q, `DELETE FROM files WHERE site = ? AND path = ?`, site, path)
+}

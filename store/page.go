@@ -1,0 +1,198 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Page is a page of a working copy or of an edition.
+type Page struct {
+	ID          string // the same wherever the page moves
+	Path, Title string
+	Body        string // Markdown
+	HTML        string // rendered and sanitised; editions only
+	InMenu      bool
+	Listing     bool // whether search engines may list it, as far as the page goes
+	Version     int  // working copies only: how often it was saved
+	SavedAt     time.Time
+	SavedBy     string // an address
+}
+
+// PageSave is one state that a page of a working copy had.
+type PageSave struct {
+	Version     int
+	At          time.Time
+	Who         string
+	Title, Body string
+}
+
+const pageColumns = `id, path, title, body, in_menu, listing, version, saved_at, saved_by`
+
+func scanPage(r *sql.Rows) (p Page, err error) {
+	var at int64
+	err = r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.InMenu, &p.Listing, &p.Version, &at, &p.SavedBy)
+	if at > 0 {
+		p.SavedAt = time.Unix(at, 0)
+	}
+	return p, err
+}
+
+// WorkingCopy reads the pages of a site's working copy, in order.
+func WorkingCopy(ctx context.Context, q Queryer, site string) ([]Page, error) {
+	pages, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? ORDER BY position, rowid`, site)
+	if err != nil {
+		return nil, fmt.Errorf("reading the working copy of %s: %w", site, err)
+	}
+	return pages, nil
+}
+
+// FindPage reads a page of a working copy; nil where there is none.
+func FindPage(ctx context.Context, q Queryer, site, id string) (*Page, error) {
+	list, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? AND id = ?`, site, id)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// AddPage adds a page at the end of a working copy.
+func AddPage(ctx context.Context, q Queryer, site string, p Page) error {
+	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by)
+		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10)`,
+		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy)
+	if err != nil {
+		return fmt.Errorf("writing the page %s: %w", p.Path, err)
+	}
+	return nil
+}
+
+// SavePage writes the next version of a page's title and body, and keeps the
+// one before.
+func SavePage(ctx context.Context, q Queryer, site string, was Page, title, body, who string, at time.Time) error {
+	return errors.Join(
+		exec(ctx, q, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			site, was.ID, was.Version, was.SavedAt.Unix(), was.SavedBy, was.Title, was.Body),
+		exec(ctx, q, `UPDATE pages SET title = ?, body = ?, version = version + 1, saved_at = ?, saved_by = ? WHERE site = ? AND id = ?`,
+			title, body, at.Unix(), who, site, was.ID),
+	)
+}
+
+// SetPage changes how a page stands in the working copy: its path, and whether
+// it is in the menu and may be listed.
+func SetPage(ctx context.Context, q Queryer, site, id, path string, inMenu, listing bool) error {
+	return exec(ctx, q, `UPDATE pages SET path = ?, in_menu = ?, listing = ? WHERE site = ? AND id = ?`, path, inMenu, listing, site, id)
+}
+
+// OrderPages puts the pages of a working copy into an order.
+func OrderPages(ctx context.Context, q Queryer, site string, ids []string) error {
+	for i, id := range ids {
+		if err := exec(ctx, q, `UPDATE pages SET position = ? WHERE site = ? AND id = ?`, i, site, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// DropPage takes a page out of a working copy; its saves stay, so that it can
+// be brought back.
+func DropPage(ctx context.Context, q Queryer, site, id string) error {
+	return exec(ctx, q, `DELETE FROM pages WHERE site = ? AND id = ?`, site, id)
+}
+
+// PageSaves reads the earlier states of a page, the latest first.
+func PageSaves(ctx context.Context, q Queryer, site, id string, most int) ([]PageSave, error) {
+	return collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
+		var at int64
+		err = r.Scan(&s.Version, &at, &s.Who, &s.Title, &s.Body)
+		s.At = time.Unix(at, 0)
+		return s, err
+	}, `SELECT version, at, who, title, body FROM page_saves WHERE site = ? AND page = ? ORDER BY version DESC LIMIT ?`, site, id, most)
+}
+
+// PageSaved reads one earlier state of a page; nil where there is none.
+func PageSaved(ctx context.Context, q Queryer, site, id string, version int) (*PageSave, error) {
+	list, err := collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
+		return s, r.Scan(&s.Version, &s.Title, &s.Body)
+	}, `SELECT version, title, body FROM page_saves WHERE site = ? AND page = ? AND version = ?`, site, id, version)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// SaveWorkingPages makes the working copy of a site hold just these pages.
+func SaveWorkingPages(ctx context.Context, q Queryer, site string, pages []Page) error {
+	if err := exec(ctx, q, `DELETE FROM pages WHERE site = ?`, site); err != nil {
+		return err
+	}
+	for _, p := range pages {
+		if err := AddPage(ctx, q, site, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Outline is what is known of a working copy without its pages' texts.
+type Outline struct {
+	Pages   []Page // without bodies
+	Changes int    // pages added, changed, moved or deleted since the live edition
+}
+
+// Outlines reads the outline of every working copy, or of one site's.
+func Outlines(ctx context.Context, q Queryer, site string) (map[string]Outline, error) {
+	bySite := map[string]Outline{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var p Page
+		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing); err == nil {
+			o := bySite[address]
+			o.Pages = append(o.Pages, p)
+			bySite[address] = o
+		}
+		return
+	}, `SELECT site, id, path, title, in_menu, listing FROM pages WHERE ?1 = '' OR site = ?1 ORDER BY site, position, rowid`, site)
+	if err != nil {
+		return nil, fmt.Errorf("reading working copies: %w", err)
+	}
+	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var n int
+		if err = r.Scan(&address, &n); err == nil {
+			o := bySite[address]
+			o.Changes += n
+			bySite[address] = o
+		}
+		return
+	}, `SELECT p.site, count(*) FROM pages p JOIN sites s ON s.address = p.site
+		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+		WHERE s.live IS NOT NULL AND (?1 = '' OR p.site = ?1)
+		AND (e.id IS NULL OR e.title <> p.title OR e.body <> p.body OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)
+		GROUP BY p.site
+		UNION ALL
+		SELECT e.site, count(*) FROM edition_pages e JOIN sites s ON s.address = e.site AND e.number = s.live
+		WHERE (?1 = '' OR e.site = ?1) AND NOT EXISTS (SELECT 1 FROM pages p WHERE p.site = e.site AND p.id = e.id)
+		GROUP BY e.site`, site)
+	if err != nil {
+		return nil, fmt.Errorf("comparing working copies: %w", err)
+	}
+	return bySite, nil
+}
+
+// ChangedBodies gives the ids of the pages of a working copy whose text differs
+// from the live edition's.
+func ChangedBodies(ctx context.Context, q Queryer, site string) (map[string]bool, error) {
+	changed := map[string]bool{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var id string
+		if err = r.Scan(&id); err == nil {
+			changed[id] = true
+		}
+		return
+	}, `SELECT p.id FROM pages p JOIN sites s ON s.address = p.site JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+		WHERE p.site = ? AND e.body <> p.body`, site)
+	return changed, err
+}
