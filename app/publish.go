@@ -37,7 +37,7 @@ type PageDifference struct {
 	Kind         string // added, changed, moved, deleted
 	Path, Before string // Before is where it stood, if elsewhere
 	Title, Was   string
-	Words        []content.Piece // of its text, word by word
+	HTML         string // its text with what is new in ins and what is gone in del; "" where that is the same
 }
 
 // FileDifference is a file that an edition adds, changes or deletes.
@@ -139,7 +139,7 @@ func (p *Publication) comparePages(was *store.Edition) map[string]string {
 		switch {
 		case !there:
 			d.Kind = "added"
-			d.Words = content.Words("", page.Body)
+			d.HTML = difference("", page.Body)
 		case old.Path != page.Path:
 			d.Kind, d.Before = "moved", old.Path
 			moves[old.Path] = page.Path
@@ -153,17 +153,27 @@ func (p *Publication) comparePages(was *store.Edition) map[string]string {
 				d.Was = old.Title
 			}
 			if old.Body != page.Body {
-				d.Words = content.Around(content.Words(old.Body, page.Body), 90)
+				d.HTML = difference(old.Body, page.Body)
 			}
 		}
 		p.Pages = append(p.Pages, d)
 	}
 	for _, page := range was.Pages {
 		if _, left := before[page.ID]; left {
-			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, Words: content.Around(content.Words(page.Body, ""), 200)})
+			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, HTML: difference(page.Body, "")})
 		}
 	}
 	return moves
+}
+
+// difference is how a text changes, as it is read.
+func difference(before, after string) string {
+	was, err1 := content.Render(before)
+	is, err2 := content.Render(after)
+	if err1 != nil || err2 != nil { // what cannot be rendered is refused when it is published
+		return ""
+	}
+	return content.Rendered(was, is)
 }
 
 func (p *Publication) compareFiles(was *store.Edition) {

@@ -270,9 +270,14 @@ func (c *Console) rendering(site, body string) (template.HTML, error) {
 	if err != nil {
 		return "", err
 	}
+	return c.readable(site, html), nil
+}
+
+// readable leads the pictures and links of sanitised HTML to the working copy.
+func (c *Console) readable(site, html string) template.HTML {
 	html = strings.ReplaceAll(html, ` src="/`, ` src="/sites/`+site+`/files/`)
 	html = strings.ReplaceAll(html, ` href="/`, ` href="/sites/`+site+`/pages?path=/`)
-	return template.HTML(html), nil // sanitised by content
+	return template.HTML(html) // sanitised by content
 }
 
 // savedAnswer is what the page that is written on is told after saving.

@@ -3,6 +3,7 @@ package console
 import (
 	"errors"
 	"fmt"
+	"html/template"
 	"net/http"
 	"slices"
 	"strconv"
@@ -13,7 +14,6 @@ import (
 
 	"velada/app"
 	"velada/core/access"
-	"velada/core/content"
 	"velada/store"
 )
 
@@ -44,7 +44,7 @@ type publishView struct {
 
 type differenceRow struct {
 	Kind, Title, Was, Path, Before, URL string
-	Words                               []content.Piece
+	HTML                                template.HTML
 }
 
 type fileDifference struct{ Kind, Path, Size string }
@@ -109,9 +109,9 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
 	v := &publishView{Site: site, First: plan.Live == nil, Menu: plan.Menu, Moved: plan.Moved, Listed: plan.Listed}
 	for _, d := range plan.Pages {
-		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, Words: d.Words}
+		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, HTML: c.readable(site, d.HTML)}
 		if !sees(d.Path) {
-			row.Words, row.Title, row.Was = nil, "A page outside your part of the site", ""
+			row.HTML, row.Title, row.Was = "", "A page outside your part of the site", ""
 		} else if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
 			row.URL = "/sites/" + site + "/pages/" + plan.Edition.Pages[i].ID
 		}

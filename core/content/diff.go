@@ -51,7 +51,7 @@ func split(text string) []string {
 		switch {
 		case unicode.IsSpace(r):
 			return 1
-		case unicode.IsLetter(r) || unicode.IsDigit(r):
+		case unicode.IsLetter(r) || unicode.IsDigit(r) || r == '&' || r == ';' || r == '#': // entities stay whole
 			return 2
 		}
 		return 0
@@ -69,27 +69,4 @@ func split(text string) []string {
 		words = append(words, text[start:])
 	}
 	return words
-}
-
-// Around leaves out what is far from any difference, so that a long page shows
-// what changed: most runes of what stays the same on each side.
-func Around(pieces []Piece, most int) []Piece {
-	var short []Piece
-	for i, p := range pieces {
-		runes := []rune(p.Text)
-		if p.Kind != Same || len(runes) <= 2*most+5 {
-			short = append(short, p)
-			continue
-		}
-		text := ""
-		if i > 0 {
-			text = string(runes[:most])
-		}
-		text += " … "
-		if i < len(pieces)-1 {
-			text += string(runes[len(runes)-most:])
-		}
-		short = append(short, Piece{text, Same})
-	}
-	return short
 }
