@@ -235,7 +235,7 @@ func (h *House) Describe(ctx context.Context, a Actor, site, title string, listi
 	}
 	d.Consent = was.Consent
 	what := "The site's title and details changed."
-	if d.Head != was.Head || d.Foot != was.Foot {
+	if d.Head != was.Head || d.Foot != was.Foot || d.Scripts && !was.Scripts {
 		person, known := s.Policy.PersonOf(s.Policy.Address(a.Address))
 		if !known || !person.Steward {
 			wrong["head"] = "Code for the head and foot is taken from stewards alone: it runs in every visitor's browser."

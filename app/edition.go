@@ -29,6 +29,7 @@ type LiveEdition struct {
 type LivePage struct {
 	ID, Path, Title string
 	InMenu          bool
+	Own             bool    // HTML with a look of its own
 	html            *string // of a working copy, which is not stored
 }
 
@@ -101,7 +102,7 @@ func liveEdition(e *store.Edition) *LiveEdition {
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
 	for _, p := range e.Pages {
-		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu}
+		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html"}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
 		if p.InMenu {
 			l.Menu = append(l.Menu, page)
@@ -163,14 +164,18 @@ func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *stor
 
 func renderPages(pages []store.Page) error {
 	for i := range pages {
+		if pages[i].ID == "" {
+			pages[i].ID = identity.Token()[:16]
+		}
+		if pages[i].Kind == "html" { // served in a sandbox that runs nothing
+			pages[i].HTML = pages[i].Body
+			continue
+		}
 		html, err := content.Render(pages[i].Body)
 		if err != nil {
 			return fmt.Errorf("%s: %w", pages[i].Path, err)
 		}
 		pages[i].HTML = html
-		if pages[i].ID == "" {
-			pages[i].ID = identity.Token()[:16]
-		}
 	}
 	return nil
 }

@@ -161,6 +161,19 @@ func (h *House) Can(a Actor, site, path string) access.Capabilities {
 	return h.State().Policy.Site(site).Capabilities(path, a.Identity, access.At(h.now()))
 }
 
+// CanAnywhere gives what somebody may do anywhere on a site.
+func (h *House) CanAnywhere(a Actor, site string) access.Capabilities {
+	doc := h.State().SiteDocument(site)
+	if doc == nil {
+		return 0
+	}
+	caps := h.Can(a, site, "/")
+	for _, e := range doc.Team {
+		caps |= h.Can(a, site, e.Under)
+	}
+	return caps
+}
+
 // SiteDocument gives a site as the document has it, or nil.
 func (s *State) SiteDocument(address string) *access.Site {
 	for _, site := range s.Policy.Document().Sites {

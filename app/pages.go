@@ -49,7 +49,7 @@ func (h *House) mayWrite(a Actor, site, path string) error {
 	switch caps := h.Can(a, site, path); {
 	case caps.Has(access.Write):
 		return nil
-	case caps == 0 && h.Can(a, site, "/") == 0:
+	case h.CanAnywhere(a, site) == 0:
 		return ErrNoSite
 	}
 	return ErrSection

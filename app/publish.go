@@ -231,6 +231,9 @@ func (p *Publication) findBroken() {
 		there[f.Path] = true
 	}
 	for _, page := range p.Edition.Pages {
+		if page.Kind == "html" {
+			continue
+		}
 		for _, to := range content.Links(page.Body) {
 			normal, err := access.URLPath(to)
 			if err != nil || !there[normal] && !access.Covers("/velada", normal) && !access.Covers("/go", normal) {
@@ -295,10 +298,25 @@ func (p *Publication) firstSights(s *State, at access.Instant) {
 	byWho := map[string]*FirstSight{}
 	var order []string
 	people := map[string][]string{}
+	stood := map[string]string{} // who could open a page where it stood before does not see it for the first time
+	for _, d := range p.Pages {
+		if d.Kind == "moved" {
+			stood[d.Path] = d.Before
+		}
+	}
+	lost, shut := map[string]access.People{}, map[[2]string]bool{}
+	for _, site := range p.Impact.Sites {
+		for _, page := range site.Pages {
+			lost[page.Path] = page.Loses
+			for _, o := range page.Observers {
+				shut[[2]string{page.Path, o.Who}] = o.Before == access.Open
+			}
+		}
+	}
 	for _, site := range p.Impact.Sites {
 		for _, page := range site.Pages {
 			for _, o := range page.Observers {
-				if o.After != access.Open {
+				if o.After != access.Open || shut[[2]string{stood[page.Path], o.Who}] {
 					continue
 				}
 				if byWho[o.Who] == nil {
@@ -307,8 +325,14 @@ func (p *Publication) firstSights(s *State, at access.Instant) {
 				}
 				byWho[o.Who].Pages = append(byWho[o.Who].Pages, page.Path)
 			}
+			had := map[string]bool{}
+			for _, id := range lost[stood[page.Path]].IDs() {
+				had[id] = true
+			}
 			for _, id := range page.Gains.IDs() {
-				people[page.Path] = append(people[page.Path], id)
+				if !had[id] {
+					people[page.Path] = append(people[page.Path], id)
+				}
 			}
 			if page.NoIndex != nil && !page.NoIndex.After {
 				p.Listed = append(p.Listed, page.Path)
@@ -521,19 +545,8 @@ func (h *House) TakeDown(ctx context.Context, a Actor, site string, down, sayGon
 
 // AskToPublish tells those who may publish that somebody who may not wishes it.
 func (h *House) AskToPublish(ctx context.Context, a Actor, site, note string) error {
-	if !h.mayWriteSomewhere(a, site) {
+	if !h.CanAnywhere(a, site).Has(access.Write) {
 		return ErrMayNot
 	}
 	return store.SaveRequest(ctx, h.DB, site, store.PublishRequest{Who: a.Address.String(), Note: strings.TrimSpace(note), At: h.now()})
-}
-
-func (h *House) mayWriteSomewhere(a Actor, site string) bool {
-	doc := h.State().SiteDocument(site)
-	if doc == nil {
-		return false
-	}
-	if h.Can(a, site, "/").Has(access.Write) {
-		return true
-	}
-	return slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return h.Can(a, site, e.Under).Has(access.Write) })
 }

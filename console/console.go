@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
@@ -21,6 +22,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/core/content"
 	"velada/gate"
 	"velada/look"
 )
@@ -88,6 +90,9 @@ func (c *Console) routes(secure bool) http.Handler {
 	in := g.Group("/", c.signedIn)
 	in.GET("/", func(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") })
 	in.GET("/sites", c.sites)
+	in.GET("/new-site", c.newSite)
+	in.POST("/new-site", c.doNewSite)
+	in.GET("/address-free", c.addressFree)
 	in.GET("/jump", c.jump)
 	in.GET("/strength", c.strength)
 	in.GET("/ledger", c.ledger)
@@ -135,6 +140,8 @@ func (c *Console) routes(secure bool) http.Handler {
 	site.GET("/files/*path", c.workingFile)
 	site.GET("/find-link", c.findLink)
 	site.GET("/look", c.lookAtWorking)
+	site.GET("/archive", c.archiveOut)
+	site.POST("/archive", c.archiveIn)
 	site.GET("/publish", c.publish)
 	site.POST("/publish", c.may(access.Publish, "You may write here, not publish: ask those who may."), c.doPublish)
 	site.POST("/ask", c.doAsk)
@@ -182,7 +189,11 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 		if https {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		r.Body = http.MaxBytesReader(w, r.Body, 18<<20)
+		most := int64(18 << 20)
+		if strings.HasSuffix(r.URL.Path, "/archive") {
+			most = content.MostArchive + 1<<20
+		}
+		r.Body = http.MaxBytesReader(w, r.Body, most)
 		next.ServeHTTP(w, r)
 	})
 }
@@ -219,20 +230,10 @@ func actor(x *gin.Context) app.Actor { return x.MustGet("actor").(app.Actor) }
 // onSite lets only those on who have something to do with the site; to others
 // it does not exist.
 func (c *Console) onSite(x *gin.Context) {
-	if c.House.State().SiteDocument(x.Param("site")) == nil || c.anywhere(actor(x), x.Param("site")) == 0 {
+	if c.House.State().SiteDocument(x.Param("site")) == nil || c.House.CanAnywhere(actor(x), x.Param("site")) == 0 {
 		c.notFound(x)
 		x.Abort()
 	}
-}
-
-// anywhere gives what somebody may do anywhere on a site.
-func (c *Console) anywhere(a app.Actor, site string) access.Capabilities {
-	s := c.House.State()
-	caps := c.House.Can(a, site, "/")
-	for _, e := range s.SiteDocument(site).Team {
-		caps |= c.House.Can(a, site, e.Under)
-	}
-	return caps
 }
 
 // may lets only those on who have a capability on the whole site.

@@ -282,7 +282,7 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	p.Here = here
 	p.Site = &siteHead{Address: address, Title: cmp.Or(doc.Title, address), Host: c.SiteHost(address), URL: c.SiteURL(address)}
 	caps := c.House.Can(actor(x), address, "/")
-	somewhere := c.anywhere(actor(x), address)
+	somewhere := c.House.CanAnywhere(actor(x), address)
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
 	p.Site.Changes, p.Site.Next = s.Working[address].Changes, 1

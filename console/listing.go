@@ -65,6 +65,9 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 			details.Values["listing"] = "yes"
 		}
 	}
+	if d.Scripts && details.Values["scripts"] == "" && len(details.Wrong) == 0 {
+		details.Values["scripts"] = "yes"
+	}
 	v.Details = *details
 	if a, err := access.ParseAddress(d.Consent); err == nil && d.Head+d.Foot != "" {
 		v.Consent = "With the consent of " + c.House.Actor(a).Name + "."
@@ -96,11 +99,12 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 }
 
 func (c *Console) doDetails(x *gin.Context) {
-	f := typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "listing")
+	f := typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "listing", "scripts")
 	site := x.Param("site")
 	d := c.House.State().Details[site]
 	d.Description, d.Tint, d.Contact, d.CookieNotice = f.Values["description"], strings.ToLower(f.Values["tint"]), f.Values["contact"], f.Values["cookie_notice"]
 	d.NotFound, d.Head, d.Foot = f.Values["not_found"], f.Values["head"], f.Values["foot"]
+	d.Scripts = f.Values["scripts"] == "yes"
 	d.Profiles = strings.Fields(f.Values["profiles"])
 	if x.PostForm("no_tint") == "yes" {
 		d.Tint = ""

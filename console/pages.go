@@ -171,7 +171,7 @@ func (c *Console) showPages(x *gin.Context, status int, p *store.Page, more func
 		}
 	}
 	if p != nil {
-		html, err := c.rendering(site, v.Form.Values["body"])
+		html, err := c.rendering(site, p.Kind, v.Form.Values["body"])
 		if err != nil {
 			c.fail(x, err)
 			return
@@ -265,7 +265,10 @@ func (c *Console) tree(site string, pages []store.Page, chosen *store.Page) (row
 
 // rendering is a page as it will be read, its pictures taken from the working
 // copy and its links leading to where those pages are written.
-func (c *Console) rendering(site, body string) (template.HTML, error) {
+func (c *Console) rendering(site, kind, body string) (template.HTML, error) {
+	if kind == "html" {
+		return "<p class=\"quiet\">A page with a look of its own is best looked at whole.</p>", nil
+	}
 	html, err := content.Render(body)
 	if err != nil {
 		return "", err
@@ -313,7 +316,7 @@ func (c *Console) savePage(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+p.ID)
 			return
 		}
-		html, err := c.rendering(site, saved.Page.Body)
+		html, err := c.rendering(site, saved.Page.Kind, saved.Page.Body)
 		if err != nil {
 			c.fail(x, err)
 			return

@@ -34,7 +34,7 @@ func (c *Console) sites(x *gin.Context) {
 	var rows []siteRow
 	open := 0
 	for _, doc := range s.Policy.Document().Sites {
-		if c.anywhere(me, doc.Address) == 0 {
+		if c.House.CanAnywhere(me, doc.Address) == 0 {
 			continue
 		}
 		st := s.Policy.Standing(doc.Address, at)
@@ -185,7 +185,7 @@ func (c *Console) jump(x *gin.Context) {
 	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
 	var hits []jumpHit
 	for _, doc := range s.Policy.Document().Sites {
-		if want == "" || c.anywhere(me, doc.Address) == 0 {
+		if want == "" || c.House.CanAnywhere(me, doc.Address) == 0 {
 			continue
 		}
 		if strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want) {

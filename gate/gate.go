@@ -216,6 +216,9 @@ func (q *request) file(f *app.LiveFile) {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Content-Type", f.Type)
+	if q.state.Details[q.address].Scripts && strings.HasSuffix(q.path, ".js") {
+		h.Set("Content-Type", "text/javascript; charset=utf-8")
+	}
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
 	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes) == 0 && len(q.visitor.Links) == 0 &&
 		q.site.DecideFile(q.path, &access.Visitor{}, q.at).Outcome == access.Open

@@ -120,6 +120,10 @@ func (q *request) page() {
 		if err != nil {
 			panic(err)
 		}
+		if p.Own {
+			q.ownLook(text)
+			return
+		}
 		s.Title, s.HTML = p.Title, template.HTML(text) // sanitised when it was published
 	} else { // an imported policy names pages before anybody has written them
 		s.HTML = "<p>Nothing is written on this page yet.</p>"

@@ -80,7 +80,9 @@ type Details struct {
 	Profiles     []string `json:"profiles,omitempty"`  // addresses elsewhere
 	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
-	Consent      string   `json:"consent,omitempty"` // the steward's address
+	Scripts      bool     `json:"scripts,omitempty"`  // pages with a look of their own may run scripts
+	Consent      string   `json:"consent,omitempty"`  // the steward's address
+	Upstream     string   `json:"upstream,omitempty"` // the web server that the site stands in front of
 }
 
 // AllDetails reads what sites say of themselves.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -24,8 +25,8 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
 	for i, p := range e.Pages {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing)
+			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"))
 		}
 	}
 	for _, f := range e.Files {
@@ -67,11 +68,11 @@ func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edit
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var address string
 		var p Page
-		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing); err == nil {
+		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind); err == nil {
 			bySite[address].Pages = append(bySite[address].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing FROM edition_pages p JOIN sites s ON s.address = p.site AND s.live = p.number
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind FROM edition_pages p JOIN sites s ON s.address = p.site AND s.live = p.number
 		WHERE ?1 = '' OR p.site = ?1 ORDER BY p.site, p.position`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
@@ -98,8 +99,8 @@ func FindEdition(ctx context.Context, q Queryer, site string, number int) (*Edit
 	}
 	e := list[0]
 	e.Pages, err = collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
-		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing)
-	}, `SELECT id, path, title, body, html, in_menu, listing FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
+		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing, &p.Kind)
+	}, `SELECT id, path, title, body, html, in_menu, listing, kind FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}

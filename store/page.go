@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -12,7 +13,8 @@ import (
 type Page struct {
 	ID          string // the same wherever the page moves
 	Path, Title string
-	Body        string // Markdown
+	Kind        string // markdown, or html with a look of its own
+	Body        string
 	HTML        string // rendered and sanitised; editions only
 	InMenu      bool
 	Listing     bool // whether search engines may list it, as far as the page goes
@@ -29,11 +31,11 @@ type PageSave struct {
 	Title, Body string
 }
 
-const pageColumns = `id, path, title, body, in_menu, listing, version, saved_at, saved_by`
+const pageColumns = `id, path, title, body, in_menu, listing, version, saved_at, saved_by, kind`
 
 func scanPage(r *sql.Rows) (p Page, err error) {
 	var at int64
-	err = r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.InMenu, &p.Listing, &p.Version, &at, &p.SavedBy)
+	err = r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.InMenu, &p.Listing, &p.Version, &at, &p.SavedBy, &p.Kind)
 	if at > 0 {
 		p.SavedAt = time.Unix(at, 0)
 	}
@@ -60,9 +62,9 @@ func FindPage(ctx context.Context, q Queryer, site, id string) (*Page, error) {
 
 // AddPage adds a page at the end of a working copy.
 func AddPage(ctx context.Context, q Queryer, site string, p Page) error {
-	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by)
-		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10)`,
-		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy)
+	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind)
+		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11)`,
+		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"))
 	if err != nil {
 		return fmt.Errorf("writing the page %s: %w", p.Path, err)
 	}

@@ -1,0 +1,162 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"velada/core/access"
+	"velada/core/content"
+	"velada/identity"
+	"velada/store"
+)
+
+// NewSite makes a site that nobody but its owner sees: never published, with a
+// closed door.
+func (h *House) NewSite(ctx context.Context, a Actor, title, address string) error {
+	s := h.State()
+	person, known := s.Policy.PersonOf(s.Policy.Address(a.Address))
+	if !known || !person.Steward {
+		return ErrMayNot
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s = h.State()
+	wrong := FieldErrors{}
+	if strings.TrimSpace(title) == "" {
+		wrong["title"] = "Call the site something."
+	}
+	if problem := s.AddressProblem("", address); problem != "" {
+		wrong["address"] = problem
+	}
+	if len(wrong) > 0 {
+		return wrong
+	}
+	site := access.NewSite(address, strings.TrimSpace(title))
+	site.Team = []access.TeamEntry{{Person: person.ID, Role: "owner", Under: "/", Accepted: true}}
+	then, err := s.Policy.Replace(site)
+	if err != nil {
+		return err
+	}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SaveSite(ctx, tx, site, len(s.Policy.Document().Sites)),
+			h.ledger(ctx, tx, a.Address.String(), address, "site", fmt.Sprintf("The site %s was made.", site.Title), "", ""),
+		)
+	})
+	if err != nil {
+		return fmt.Errorf("making a site: %w", err)
+	}
+	next := *s
+	next.Policy = then
+	if err := errors.Join(next.readPasses(ctx, h.DB), next.readEditions(ctx, h.DB, address)); err != nil {
+		return err
+	}
+	h.state.Store(&next)
+	return nil
+}
+
+// ImportArchive puts an archive in the place of a working copy. Pages that stand
+// where one stood before are known again. It gives how many pages and files came.
+func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive *content.Archive) (pages, files int, err error) {
+	if err := h.mayWrite(a, site, "/"); err != nil {
+		return 0, 0, err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	before, err := store.WorkingCopy(ctx, h.DB, site)
+	if err != nil {
+		return 0, 0, err
+	}
+	var list []store.Page
+	for _, p := range archive.Pages {
+		normal, err := checkPath(nil, "", p.Path)
+		if err != nil {
+			var wrong FieldErrors
+			errors.As(err, &wrong)
+			return 0, 0, fmt.Errorf("%w: %s: %s", content.ErrArchive, p.Path, wrong["path"])
+		}
+		page := store.Page{ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown", InMenu: p.InMenu, Listing: p.Listing, Version: 1, SavedAt: h.now(), SavedBy: a.Address.String()}
+		if p.HTML {
+			page.Kind = "html"
+		}
+		if i := slices.IndexFunc(before, func(old store.Page) bool { return old.Path == normal }); i >= 0 {
+			page.ID, page.Version = before[i].ID, before[i].Version+1
+		}
+		list = append(list, page)
+	}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		for _, p := range before {
+			if err := store.SavePage(ctx, tx, site, p, p.Title, p.Body, p.SavedBy, p.SavedAt); err != nil {
+				return err
+			}
+		}
+		if err := store.SaveWorkingPages(ctx, tx, site, list); err != nil {
+			return err
+		}
+		for _, f := range archive.Files {
+			normal, err := access.DocumentPath(f.Path)
+			if err != nil {
+				return fmt.Errorf("%w: %s: %v", content.ErrArchive, f.Path, err)
+			}
+			key, err := store.SaveBlob(ctx, tx, f.Data)
+			if err == nil {
+				err = store.SaveFile(ctx, tx, site, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key})
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return 0, 0, err
+	}
+	return len(list), len(archive.Files), h.reloadEditions(ctx, site)
+}
+
+// ExportArchive writes a working copy, or an edition where number is not 0, as a
+// ZIP. Only what the one who asks may see of it goes out.
+func (h *House) ExportArchive(ctx context.Context, a Actor, site string, number int, to io.Writer) error {
+	var pages []store.Page
+	var files []store.File
+	var err error
+	if number == 0 {
+		pages, err = store.WorkingCopy(ctx, h.DB, site)
+		if err == nil {
+			files, err = store.WorkingFiles(ctx, h.DB, site)
+		}
+	} else {
+		var e *store.Edition
+		if e, err = store.FindEdition(ctx, h.DB, site, number); err == nil && e == nil {
+			err = store.ErrNoEdition
+		} else if err == nil {
+			pages, files = e.Pages, e.Files
+		}
+	}
+	if err != nil {
+		return err
+	}
+	archive := &content.Archive{}
+	sees := func(path string) bool { return h.Can(a, site, path).Has(access.Preview) }
+	for _, p := range pages {
+		if sees(p.Path) {
+			archive.Pages = append(archive.Pages, content.ArchivePage{Path: p.Path, Title: p.Title, HTML: p.Kind == "html", Body: p.Body, InMenu: p.InMenu, Listing: p.Listing})
+		}
+	}
+	for _, f := range files {
+		if !sees(f.Path) {
+			continue
+		}
+		data, err := store.Blob(ctx, h.DB, f.Blob)
+		if err != nil {
+			return err
+		}
+		archive.Files = append(archive.Files, content.ArchiveFile{Path: f.Path, Data: data})
+	}
+	return content.WriteArchive(to, archive)
+}

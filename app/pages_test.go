@@ -1,0 +1,295 @@
+package app_test
+
+import (
+	"bytes"
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/store"
+)
+
+func pageAt(t *testing.T, h *app.House, site, path string) store.Page {
+	t.Helper()
+	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	if err != nil {
+		t.Fatal(err)
+	}
+	i := slices.IndexFunc(pages, func(p store.Page) bool { return p.Path == path })
+	if i < 0 {
+		t.Fatalf("no page %s", path)
+	}
+	return pages[i]
+}
+
+func TestSavingOnTopOfEachOther(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines, jonas := who(t, h, "ines@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
+	p := pageAt(t, h, "society", "/open-nights")
+	first, err := h.SavePage(ctx, ines, "society", p.ID, p.Version, p.Title, strings.Replace(p.Body, "Wear more", "Wear much more", 1), false)
+	if err != nil || first.Merged {
+		t.Fatal(first, err)
+	}
+	second, err := h.SavePage(ctx, jonas, "society", p.ID, p.Version, p.Title, p.Body+"\nBring tea.", false)
+	if err != nil || !second.Merged || !strings.Contains(second.Page.Body, "Wear much more") || !strings.Contains(second.Page.Body, "Bring tea.") {
+		t.Errorf("%+v %v", second, err)
+	}
+	_, err = h.SavePage(ctx, jonas, "society", p.ID, p.Version, p.Title, strings.Replace(p.Body, "Wear more", "Wear less", 1), false)
+	var conflict app.Conflict
+	if !errors.As(err, &conflict) || !strings.Contains(conflict.Theirs.Body, "much more") || !strings.Contains(conflict.Mine.Body, "less") {
+		t.Errorf("the same line twice: %v", err)
+	}
+	if now := pageAt(t, h, "society", "/open-nights"); now.Body != second.Page.Body {
+		t.Error("something was overwritten")
+	}
+	saves, err := store.PageSaves(ctx, h.DB, "society", p.ID, 10)
+	if err != nil || len(saves) != 2 || saves[1].Body != p.Body {
+		t.Errorf("earlier states: %d %v", len(saves), err)
+	}
+	if n := h.State().Working["society"].Changes; n != 1 {
+		t.Errorf("%d changes", n)
+	}
+}
+
+func TestWritingKeepsToOnesSection(t *testing.T) {
+	h, now := clockedHouse(t)
+	crew := who(t, h, "katya-cifuentes@cerroalcor.example")
+	inside, outside := pageAt(t, h, "variable-stars", "/crew/antlia"), pageAt(t, h, "variable-stars", "/notes")
+	save := func(p store.Page) error {
+		_, err := h.SavePage(ctx, crew, "variable-stars", p.ID, p.Version, p.Title, p.Body+"\nMore.", false)
+		return err
+	}
+	if err := save(inside); err != nil {
+		t.Errorf("inside: %v", err)
+	}
+	for name, err := range map[string]error{
+		"outside":    save(outside),
+		"a new page": func() error { _, err := h.NewPage(ctx, crew, "variable-stars", "/notes/ours", "Ours", ""); return err }(),
+		"moving out": func() error {
+			_, err := h.MovePage(ctx, crew, "variable-stars", inside.ID, "/antlia", true, true)
+			return err
+		}(),
+		"a file": func() error {
+			_, err := h.SaveFile(ctx, crew, "variable-stars", "/files/a.png", "image/png", []byte("x"))
+			return err
+		}(),
+		"dropping": h.DropPage(ctx, crew, "variable-stars", outside.ID),
+	} {
+		if err == nil {
+			t.Errorf("%s is let through", name)
+		}
+	}
+	if _, err := h.NewPage(ctx, crew, "variable-stars", "/crew/antlia/plan", "Plan", ""); err != nil {
+		t.Errorf("a new page inside: %v", err)
+	}
+	if _, err := h.Publish(ctx, crew, "variable-stars", "", time.Time{}); err == nil {
+		t.Error("published from a section")
+	}
+	*now = now.AddDate(0, 0, 19) // the entry ends on show night
+	if err := save(pageAt(t, h, "variable-stars", "/crew/antlia")); err == nil {
+		t.Error("written after the entry ended")
+	}
+}
+
+func TestMovingAPage(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	front := pageAt(t, h, "society", "/")
+	if _, err := h.SavePage(ctx, ines, "society", front.ID, front.Version, front.Title, front.Body+"\n[Minutes](/members/minutes) and [all](/members).", false); err != nil {
+		t.Fatal(err)
+	}
+	members := pageAt(t, h, "society", "/members")
+	links, err := h.MovePage(ctx, ines, "society", members.ID, "/inside", true, true)
+	if err != nil || links != 2 {
+		t.Fatalf("%d links: %v", links, err)
+	}
+	pageAt(t, h, "society", "/inside/minutes")
+	if body := pageAt(t, h, "society", "/").Body; !strings.Contains(body, "(/inside/minutes) and [all](/inside)") {
+		t.Error(body)
+	}
+	for to, want := range map[string]string{"/visit": "stands there already", "/velada/x": "Velada itself", "/inside/below": "below itself", "/go/x": "Velada itself"} {
+		if _, err := h.MovePage(ctx, ines, "society", members.ID, to, true, true); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", to, err)
+		}
+	}
+	plan, err := h.PlanPublication(ctx, "society")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if strings.Join(plan.Moved, " ") != "The door of /members moves along to /inside." || len(plan.Sees) != 0 {
+		t.Errorf("%v %+v", plan.Moved, plan.Sees)
+	}
+	if _, err := h.Publish(ctx, ines, "society", "", time.Time{}); err != nil {
+		t.Fatal(err)
+	}
+	if d := h.State().Policy.Site("society").Decide("/inside/minutes", &access.Visitor{}, access.At(h.Now())); d.Outcome != access.Challenge {
+		t.Errorf("the door did not move along: %v", d.Outcome)
+	}
+	if h.State().Moved["society"]["/members"] != members.ID {
+		t.Error("nobody knows where it stood")
+	}
+}
+
+func TestPublishing(t *testing.T) {
+	h, now := clockedHouse(t)
+	ines, jonas := who(t, h, "ines@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
+	if _, err := h.Publish(ctx, ines, "society", "", time.Time{}); !errors.Is(err, app.ErrNothingNew) {
+		t.Errorf("nothing new: %v", err)
+	}
+	p, err := h.NewPage(ctx, jonas, "society", "/sky", "Sky", "# Sky\n\n[gone](/nowhere)")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.SaveFile(ctx, jonas, "society", "/files/sky.png", "image/png", []byte("\x89PNG")); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.DropPage(ctx, jonas, "society", pageAt(t, h, "society", "/history").ID); err != nil {
+		t.Fatal(err)
+	}
+	plan, err := h.PlanPublication(ctx, "society")
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := ""
+	for _, d := range plan.Pages {
+		kinds += d.Kind + " " + d.Path + " "
+	}
+	if kinds != "added /sky deleted /history " || len(plan.Broken) != 1 || plan.Broken[0].To != "/nowhere" || len(plan.Pictures) != 1 || plan.Sees[0].Who != "stranger" || plan.Sees[0].Pages[0] != "/sky" || plan.Listed[0] != "/sky" {
+		t.Errorf("%s %+v %+v %+v %v", kinds, plan.Broken, plan.Pictures, plan.Sees, plan.Listed)
+	}
+	if _, err := h.Publish(ctx, jonas, "society", "", time.Time{}); !errors.Is(err, app.ErrMayNot) {
+		t.Errorf("by an editor: %v", err)
+	}
+	if err := h.AskToPublish(ctx, jonas, "society", "please"); err != nil {
+		t.Error(err)
+	}
+	due := now.Add(time.Hour)
+	number, err := h.Publish(ctx, ines, "society", "Sky", due)
+	if err != nil || number != 32 {
+		t.Fatal(number, err)
+	}
+	if requests, err := store.Requests(ctx, h.DB, "society"); err != nil || len(requests) != 0 {
+		t.Errorf("%v %v", requests, err)
+	}
+	if _, err := h.SavePage(ctx, jonas, "society", p.ID, p.Version, "Sky", "# Sky\n\nToo late.", false); err != nil {
+		t.Fatal(err)
+	}
+	opens := func(path string) access.Outcome {
+		if err := h.ApplyDue(ctx); err != nil {
+			t.Fatal(err)
+		}
+		return h.State().Policy.Site("society").Decide(path, &access.Visitor{}, access.At(h.Now())).Outcome
+	}
+	*now = due.Add(-time.Second)
+	if opens("/sky") != access.Missing || opens("/history") != access.Open {
+		t.Error("live a second early")
+	}
+	*now = due
+	if opens("/sky") != access.Open || opens("/history") != access.Missing {
+		t.Error("not live when due")
+	}
+	live := h.State().Editions["society"]
+	if text, err := h.PageHTML(ctx, live, live.Pages["/sky"]); err != nil || strings.Contains(text, "Too late") {
+		t.Errorf("%q %v", text, err)
+	}
+	if err := h.GoBack(ctx, ines, "society", 31); err != nil {
+		t.Fatal(err)
+	}
+	if opens("/sky") != access.Missing || opens("/history") != access.Open || h.State().Editions["society"].Number != 31 {
+		t.Error("not gone back")
+	}
+	if err := h.TakeDown(ctx, ines, "society", true, true); err != nil || opens("/") != access.Gone {
+		t.Errorf("taken down: %v", err)
+	}
+	if err := h.TakeDown(ctx, ines, "society", false, false); err != nil || opens("/") != access.Open {
+		t.Errorf("put back: %v", err)
+	}
+	again, err := app.Open(ctx, h.DB, func() time.Time { return *now })
+	if err != nil || again.State().Editions["society"].Number != 31 {
+		t.Errorf("after a restart: %v", err)
+	}
+}
+
+func TestAddresses(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	s := h.State()
+	for to, want := range map[string]string{"dossier": "Another site", "velada": "kept", "-x": "hyphen at either end", "Hill": "a to z", "": "has an address", "hill": ""} {
+		if got := s.AddressProblem("society", to); want == "" && got != "" || !strings.Contains(got, want) {
+			t.Errorf("%q: %q", to, got)
+		}
+	}
+	if free := s.FreeAddresses("society", "Dossier!"); len(free) != 3 || free[0] != "dossier-site" {
+		t.Error(free)
+	}
+	token := ""
+	err := rehearse(h, ines, "society", func(s *access.Site) { s.Links = []access.Link{{ID: "l", Under: "/"}} })
+	if err == nil {
+		err = h.Apply(ctx, ines, "society", true)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	token = h.LinkToken("society", "l", 1)
+	if err := h.Readdress(ctx, ines, "society", "hill"); err != nil {
+		t.Fatal(err)
+	}
+	s = h.State()
+	if s.SiteDocument("society") != nil || s.SiteDocument("hill") == nil || s.Old["society"] != "hill" || s.Editions["hill"].Number != 31 || s.Policy.Document().Promises[4].Site != "hill" {
+		t.Error("not all of it moved")
+	}
+	if h.LinkToken("hill", "l", 1) != token {
+		t.Error("links lead nowhere after a change of the address")
+	}
+	if err := h.NewSite(ctx, ines, "Society", "society"); err == nil {
+		t.Error("an address that leads elsewhere is given away")
+	}
+	if err := h.LetGo(ctx, ines, "hill", "society"); err != nil || h.State().Old["society"] != "" {
+		t.Error(err)
+	}
+	if err := h.NewSite(ctx, ines, "Society again", "society"); err != nil {
+		t.Error(err)
+	}
+	if d := h.State().Policy.Site("society").Decide("/", &access.Visitor{}, access.At(h.Now())); d.Outcome != access.Absent {
+		t.Errorf("a new site is met: %v", d.Outcome)
+	}
+}
+
+func TestArchivesOfASite(t *testing.T) {
+	h, _ := clockedHouse(t)
+	ines, crew := who(t, h, "ines@cerroalcor.example"), who(t, h, "katya-cifuentes@cerroalcor.example")
+	var b bytes.Buffer
+	if err := h.ExportArchive(ctx, ines, "variable-stars", 0, &b); err != nil {
+		t.Fatal(err)
+	}
+	all, err := content.ReadArchive(b.Bytes())
+	if err != nil || len(all.Pages) != 11 {
+		t.Fatalf("%d pages: %v", len(all.Pages), err)
+	}
+	b.Reset()
+	if err := h.ExportArchive(ctx, crew, "variable-stars", 0, &b); err != nil {
+		t.Fatal(err)
+	}
+	if own, err := content.ReadArchive(b.Bytes()); err != nil || len(own.Pages) != 1 || own.Pages[0].Title != "Crew Antlia" {
+		t.Errorf("a crew takes out what is not theirs: %v %v", own, err)
+	}
+	before := pageAt(t, h, "variable-stars", "/notes")
+	all.Pages = append(all.Pages, content.ArchivePage{Path: "/poster", Title: "Poster", HTML: true, Body: "<h1 style='color:red'>Poster</h1>"})
+	if pages, _, err := h.ImportArchive(ctx, ines, "variable-stars", all); err != nil || pages != 12 {
+		t.Fatal(pages, err)
+	}
+	if after := pageAt(t, h, "variable-stars", "/notes"); after.ID != before.ID || pageAt(t, h, "variable-stars", "/poster").Kind != "html" {
+		t.Error("pages are not known again")
+	}
+	if _, _, err := h.ImportArchive(ctx, crew, "variable-stars", all); !errors.Is(err, app.ErrSection) {
+		t.Errorf("by a crew: %v", err)
+	}
+	if _, _, err := h.ImportArchive(ctx, ines, "variable-stars", &content.Archive{Pages: []content.ArchivePage{{Path: "/velada/x", Title: "x"}}}); !errors.Is(err, content.ErrArchive) {
+		t.Errorf("on Velada's own paths: %v", err)
+	}
+}

@@ -1,0 +1,106 @@
+package console
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/content"
+)
+
+// newSite shows the form that makes a site; doNewSite makes it.
+func (c *Console) newSite(x *gin.Context) {
+	c.showNewSite(x, http.StatusOK, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+}
+
+func (c *Console) showNewSite(x *gin.Context, status int, f form) {
+	p := c.page(x, "A new site")
+	if !p.Steward {
+		c.notFound(x)
+		return
+	}
+	p.Here, p.View = "Sites", f
+	p.Standing.Rest = "A new site is seen by nobody but you until you publish it."
+	c.show(x, status, "new-site", p)
+}
+
+func (c *Console) doNewSite(x *gin.Context) {
+	f := typed(x, "title", "address")
+	if f.Values["address"] == "" && f.Values["title"] != "" {
+		if free := c.House.State().FreeAddresses("", f.Values["title"]); len(free) > 0 {
+			f.Values["address"] = free[0]
+		}
+	}
+	err := c.House.NewSite(x.Request.Context(), actor(x), f.Values["title"], f.Values["address"])
+	switch {
+	case err == nil:
+		c.flash(x, "The site is made. Write its first page: nobody else sees it.")
+		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/pages?new=yes")
+	case errors.As(err, &f.Wrong):
+		c.showNewSite(x, http.StatusUnprocessableEntity, f)
+	default:
+		c.fail(x, err)
+	}
+}
+
+// archiveOut sends the working copy or an edition as a ZIP.
+func (c *Console) archiveOut(x *gin.Context) {
+	number, _ := strconv.Atoi(x.Query("edition"))
+	var b bytes.Buffer
+	if err := c.House.ExportArchive(x.Request.Context(), actor(x), x.Param("site"), number, &b); err != nil {
+		c.fail(x, err)
+		return
+	}
+	name := x.Param("site")
+	if number > 0 {
+		name += "-edition-" + strconv.Itoa(number)
+	}
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".zip"))
+	x.Data(http.StatusOK, "application/zip", b.Bytes())
+}
+
+// archiveIn takes a ZIP into the working copy, or refuses it whole.
+func (c *Console) archiveIn(x *gin.Context) {
+	back := "/sites/" + x.Param("site") + "/pages"
+	head, err := x.FormFile("archive")
+	if err != nil {
+		c.complain(x, "Choose a ZIP first.")
+		x.Redirect(http.StatusSeeOther, back)
+		return
+	}
+	file, err := head.Open()
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	defer file.Close()
+	data, err := io.ReadAll(file)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	archive, err := content.ReadArchive(data)
+	pages, files := 0, 0
+	if err == nil {
+		pages, files, err = c.House.ImportArchive(x.Request.Context(), actor(x), x.Param("site"), archive)
+	}
+	switch {
+	case errors.Is(err, content.ErrArchive):
+		c.complain(x, "Nothing was taken in. "+capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
+	case errors.Is(err, app.ErrSection):
+		c.complain(x, "A whole site is taken in only by who may change all of it.")
+	case err != nil:
+		c.fail(x, err)
+		return
+	default:
+		c.flash(x, capital(count(pages, "page", "pages"))+" and "+count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
+	}
+	x.Redirect(http.StatusSeeOther, back)
+}

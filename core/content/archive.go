@@ -1,0 +1,284 @@
+package content
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"html"
+	"io"
+	"path"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// Limits of an archive that comes in.
+const (
+	MostArchive  = 64 << 20  // bytes as it comes
+	MostUnpacked = 256 << 20 // bytes of all that is in it
+	MostOneFile  = 16 << 20
+	MostFiles    = 2000
+)
+
+// Archive is a site as it comes in or goes out.
+type Archive struct {
+	Pages []ArchivePage
+	Files []ArchiveFile
+}
+
+// ArchivePage is a page of an archive.
+type ArchivePage struct {
+	Path, Title string
+	HTML        bool // a whole document with a look of its own, not Markdown
+	Body        string
+	InMenu      bool
+	Listing     bool
+	Order       int
+}
+
+// ArchiveFile is a picture or another file of an archive.
+type ArchiveFile struct {
+	Path string
+	Data []byte
+}
+
+// ErrArchive is why an archive is refused whole.
+var ErrArchive = errors.New("the archive is refused")
+
+func refuse(format string, args ...any) error {
+	return fmt.Errorf("%w: %s", ErrArchive, fmt.Sprintf(format, args...))
+}
+
+// front is the front matter of a page of Markdown.
+type front struct {
+	Title   string `yaml:"title"`
+	Menu    bool   `yaml:"menu"`
+	Listing *bool  `yaml:"listing,omitempty"`
+	Order   int    `yaml:"order,omitempty"`
+}
+
+// ReadArchive reads a ZIP of Markdown with front matter, or of plain static
+// HTML, and the files beside it. A bad one is refused whole, with the reason.
+func ReadArchive(data []byte) (*Archive, error) {
+	if len(data) > MostArchive {
+		return nil, refuse("it has more than %d MB", MostArchive>>20)
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, refuse("it is no ZIP that can be read: %v", err)
+	}
+	if len(z.File) > MostFiles {
+		return nil, refuse("it has %d files, and %d are the most", len(z.File), MostFiles)
+	}
+	a := &Archive{}
+	left := int64(MostUnpacked)
+	seen := map[string]bool{}
+	var names []string
+	for _, f := range z.File {
+		if name, err := entryPath(f); err == nil && name != "" {
+			names = append(names, name)
+		}
+	}
+	top := topFolder(names)
+	for _, f := range z.File {
+		name, err := entryPath(f)
+		if err != nil {
+			return nil, err
+		}
+		if name == "" {
+			continue
+		}
+		if seen[name] {
+			return nil, refuse("%q is in it twice", name)
+		}
+		seen[name] = true
+		body, err := unpack(f, &left)
+		if err != nil {
+			return nil, err
+		}
+		if err := a.add(strings.TrimPrefix(name, top), body); err != nil {
+			return nil, err
+		}
+	}
+	if len(a.Pages) == 0 {
+		return nil, refuse("there is no page in it: a page is a .md or .html file")
+	}
+	slices.SortStableFunc(a.Pages, func(x, y ArchivePage) int {
+		if x.Order != y.Order {
+			return x.Order - y.Order
+		}
+		return strings.Compare(x.Path, y.Path)
+	})
+	for i := range a.Pages {
+		if i > 0 && slices.ContainsFunc(a.Pages[:i], func(p ArchivePage) bool { return p.Path == a.Pages[i].Path }) {
+			return nil, refuse("two files would be the page %s", a.Pages[i].Path)
+		}
+	}
+	return a, nil
+}
+
+// entryPath checks the name of an entry, and gives "" for what is passed over.
+func entryPath(f *zip.File) (string, error) {
+	switch {
+	case !utf8.ValidString(f.Name) || strings.ContainsAny(f.Name, "\x00\\") || f.NonUTF8 && !ascii(f.Name):
+		return "", refuse("the name %q is not written in UTF-8", f.Name)
+	case strings.HasPrefix(f.Name, "/") || slices.Contains(strings.Split(f.Name, "/"), ".."):
+		return "", refuse("%q would lead out of the site", f.Name)
+	case f.Mode()&0o170000 == 0o120000 || f.Mode().Type() != 0 && !f.Mode().IsDir():
+		return "", refuse("%q is a link or a device, and only files are taken", f.Name)
+	case f.Mode().IsDir() || strings.HasSuffix(f.Name, "/"):
+		return "", nil
+	}
+	name := path.Clean(f.Name)
+	if strings.HasPrefix(name, "__MACOSX/") || path.Base(name) == ".DS_Store" || strings.HasPrefix(path.Base(name), "._") {
+		return "", nil
+	}
+	return name, nil
+}
+
+func ascii(s string) bool { return !strings.ContainsFunc(s, func(r rune) bool { return r > 127 }) }
+
+// unpack reads an entry, never more than is said or left.
+func unpack(f *zip.File, left *int64) ([]byte, error) {
+	r, err := f.Open()
+	if err != nil {
+		return nil, refuse("%q cannot be unpacked: %v", f.Name, err)
+	}
+	defer r.Close()
+	data, err := io.ReadAll(io.LimitReader(r, min(MostOneFile, *left)+1))
+	switch {
+	case err != nil:
+		return nil, refuse("%q cannot be unpacked: %v", f.Name, err)
+	case int64(len(data)) > *left:
+		return nil, refuse("what is in it has more than %d MB", MostUnpacked>>20)
+	case len(data) > MostOneFile:
+		return nil, refuse("%q has more than %d MB", f.Name, MostOneFile>>20)
+	}
+	*left -= int64(len(data))
+	return data, nil
+}
+
+var titleElement = regexp.MustCompile(`(?is)<title[^>]*>(.*?)</title>`)
+
+// add takes an unpacked file for a page or a file.
+func (a *Archive) add(name string, data []byte) error {
+	ext := strings.ToLower(path.Ext(name))
+	p := ArchivePage{Path: pagePath(name), Listing: true}
+	switch ext {
+	case ".md", ".markdown":
+		if !utf8.Valid(data) {
+			return refuse("%q is not written in UTF-8", name)
+		}
+		var f front
+		body, err := cutFront(string(data), &f)
+		if err != nil {
+			return refuse("the head of %q cannot be read: %v", name, err)
+		}
+		p.Title, p.Body, p.InMenu, p.Order = f.Title, body, f.Menu, f.Order
+		if f.Listing != nil {
+			p.Listing = *f.Listing
+		}
+		if p.Title == "" {
+			p.Title = firstHeading(body)
+		}
+	case ".html", ".htm":
+		if !utf8.Valid(data) {
+			return refuse("%q is not written in UTF-8", name)
+		}
+		p.HTML, p.Body = true, string(data)
+		if m := titleElement.FindStringSubmatch(p.Body); m != nil {
+			p.Title = strings.TrimSpace(html.UnescapeString(m[1]))
+		}
+		p.InMenu = strings.Count(p.Path, "/") == 1
+	default:
+		a.Files = append(a.Files, ArchiveFile{"/" + name, data})
+		return nil
+	}
+	if p.Title == "" {
+		p.Title = path.Base(p.Path)
+	}
+	a.Pages = append(a.Pages, p)
+	return nil
+}
+
+// pagePath is where a file's page stands: index files at their folder.
+func pagePath(name string) string {
+	p := "/" + strings.TrimSuffix(name, path.Ext(name))
+	if base := path.Base(p); base == "index" || base == "README" {
+		p = path.Dir(p)
+	}
+	return p
+}
+
+// topFolder is the folder that holds everything, with its slash, or "".
+func topFolder(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	first, _, found := strings.Cut(names[0], "/")
+	if !found || slices.ContainsFunc(names, func(n string) bool { return !strings.HasPrefix(n, first+"/") }) {
+		return ""
+	}
+	return first + "/"
+}
+
+func cutFront(text string, f *front) (body string, err error) {
+	text = strings.ReplaceAll(strings.TrimPrefix(text, "\ufeff"), "\r\n", "\n")
+	rest, found := strings.CutPrefix(text, "---\n")
+	if !found {
+		return text, nil
+	}
+	head, body, found := strings.Cut(rest, "\n---\n")
+	if !found {
+		return text, nil
+	}
+	return strings.TrimLeft(body, "\n"), yaml.Unmarshal([]byte(head), f)
+}
+
+func firstHeading(body string) string {
+	for line := range strings.Lines(body) {
+		if title, ok := strings.CutPrefix(strings.TrimSpace(line), "# "); ok {
+			return strings.TrimSpace(title)
+		}
+	}
+	return ""
+}
+
+// WriteArchive writes a site as a ZIP that ReadArchive reads again.
+func WriteArchive(to io.Writer, a *Archive) error {
+	z := zip.NewWriter(to)
+	write := func(name string, data []byte) error {
+		w, err := z.Create(strings.TrimPrefix(name, "/"))
+		if err == nil {
+			_, err = w.Write(data)
+		}
+		return err
+	}
+	for i, p := range a.Pages {
+		name := p.Path
+		if name == "/" {
+			name = "/index"
+		}
+		if p.HTML {
+			if err := write(name+".html", []byte(p.Body)); err != nil {
+				return err
+			}
+			continue
+		}
+		head := "---\ntitle: " + strconv.Quote(p.Title) + "\nmenu: " + strconv.FormatBool(p.InMenu) + "\nlisting: " + strconv.FormatBool(p.Listing) + "\norder: " + strconv.Itoa(i+1) + "\n---\n\n"
+		if err := write(name+".md", []byte(head+p.Body)); err != nil {
+			return err
+		}
+	}
+	for _, f := range a.Files {
+		if err := write(f.Path, f.Data); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}

@@ -1,0 +1,41 @@
+package gate
+
+import (
+	"net/http"
+	"regexp"
+	"strconv"
+)
+
+// A page that came as HTML keeps its own look, in a sandbox that runs nothing,
+// unless a steward lets the site's own scripts run.
+const (
+	ownLookSecurity    = "sandbox allow-same-origin allow-popups; default-src 'self' data:; script-src 'none'; style-src 'self' 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
+	ownScriptsSecurity = "sandbox allow-scripts allow-popups; default-src 'self' data:; script-src 'self' 'unsafe-inline'; style-src 'self' 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
+)
+
+var headElement = regexp.MustCompile(`(?i)<head[^>]*>`)
+
+// ownLook serves a page with a look of its own.
+func (q *request) ownLook(page string) {
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("Content-Security-Policy", ownLookSecurity)
+	if q.state.Details[q.address].Scripts {
+		h.Set("Content-Security-Policy", ownScriptsSecurity)
+	}
+	if q.site.NoIndex(q.path, q.at) {
+		h.Set("X-Robots-Tag", "noindex")
+		at := headElement.FindStringIndex(page)
+		meta := `<meta name="robots" content="noindex">`
+		if at == nil {
+			page = meta + page
+		} else {
+			page = page[:at[1]] + meta + page[at[1]:]
+		}
+	}
+	q.storing()
+	h.Set("Content-Length", strconv.Itoa(len(page)))
+	q.w.WriteHeader(http.StatusOK)
+	q.write([]byte(page))
+}
