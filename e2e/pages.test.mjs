@@ -1,0 +1,174 @@
+// Pages and editions: what the team writes, and what visitors see of it when.
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync, mkdirSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { signIn, startBrowser, startHouse } from "./house.mjs";
+
+let house, browser, folder;
+
+before(async () => {
+  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  browser = await startBrowser();
+  folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
+});
+
+after(async () => {
+  await browser.close();
+  await house.stop();
+  rmSync(folder, { recursive: true });
+});
+
+async function editor(address) {
+  const page = await (await browser.newContext()).newPage();
+  await signIn(page, house, address);
+  return page;
+}
+const write = (page, site, path) => page.goto(`${house.console}/sites/${site}/pages?path=${path}`);
+const body = (page) => page.getByLabel("What the page says, in Markdown");
+const saved = (page) => page.locator("#saved").filter({ hasText: /^Saved/ }).waitFor();
+
+test("a page is saved as one types, and visitors see it with the next edition", async () => {
+  const ines = await editor("ines@cerroalcor.example");
+  await write(ines, "society", "/visit");
+  await body(ines).fill("# Getting here\n\nThe gate is open from **dusk**.");
+  await saved(ines);
+  await ines.locator("#rendering").getByText("dusk").waitFor();
+  assert.ok(!(await house.ask("society", "/visit")).body.includes("dusk"), "nothing is live yet");
+  await ines.reload();
+  assert.match(await body(ines).inputValue(), /dusk/);
+  await ines.getByRole("link", { name: "Publish edition 32" }).click();
+  assert.match(await ines.locator(".diff-read").first().innerHTML(), /<strong><ins>dusk/);
+  await ines.getByLabel(/A note for those/).fill("The way up");
+  await ines.getByRole("button", { name: "Publish edition 32" }).click();
+  await ines.getByText("Edition 32 is live.").waitFor();
+  assert.ok((await house.ask("society", "/visit")).body.includes("<strong>dusk</strong>"));
+  await ines.getByRole("link", { name: "What going back would change" }).click();
+  await ines.getByRole("button", { name: "Make edition 31 live again" }).click();
+  await ines.getByText("Edition 31 is live again.").waitFor();
+  assert.ok(!(await house.ask("society", "/visit")).body.includes("dusk"));
+});
+
+test("an accidental deletion is caught in the difference", async () => {
+  const ines = await editor("ines@cerroalcor.example");
+  await write(ines, "society", "/privacy");
+  await ines.getByText("Where it stands").click();
+  await ines.getByRole("button", { name: "Take it out of the working copy" }).click();
+  await ines.getByText("is out of the working copy").waitFor();
+  await ines.goto(`${house.console}/sites/society/publish`);
+  const gone = ines.locator(".difference").filter({ hasText: "deleted" });
+  assert.match(await gone.innerText(), /Privacy/);
+  assert.equal((await house.ask("society", "/privacy")).status, 200, "visitors still have it");
+});
+
+test("two editors on one page are told of each other, and nothing is overwritten", async () => {
+  const ines = await editor("ines@cerroalcor.example"), jonas = await editor("jonas@cerroalcor.example");
+  await write(ines, "society", "/open-nights");
+  await write(jonas, "society", "/open-nights");
+  await ines.getByText("Here now: Jonas Lindqvist on “Open nights”").waitFor();
+  const text = await body(ines).inputValue();
+  await body(ines).fill(text.replace("Red lamps only.", "Red lamps only, please."));
+  await saved(ines);
+  await jonas.getByText("Inés Ortuño saved this page too").waitFor();
+  await body(jonas).fill(`${text}\n\nBring a chair.`);
+  await jonas.getByText("with what others changed").waitFor();
+  assert.match(await body(jonas).inputValue(), /please[^]*Bring a chair/);
+  await body(ines).fill(text.replace("Wear more than you think.", "Wear everything."));
+  await ines.getByText("with what others changed").waitFor();
+  await body(jonas).fill(text.replace("Wear more than you think.", "Wear a hat."));
+  await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
+  assert.match(await jonas.locator(".diff").innerText(), /Wear/);
+  await body(jonas).fill("# Open nights\n\nWear everything, and a hat.");
+  await jonas.getByRole("button", { name: "Save" }).click();
+  await jonas.getByText(/Saved .* by Jonas Lindqvist/).waitFor();
+  await jonas.getByText("Earlier states").click();
+  await jonas.getByRole("button", { name: "Bring it back" }).first().waitFor();
+});
+
+test("who may write a section alone reads and changes just that", async () => {
+  const crew = await editor("katya-cifuentes@cerroalcor.example");
+  await write(crew, "variable-stars", "/crew/antlia");
+  assert.deepEqual(await crew.locator(".plan li a span").allTextContents(), ["Crew Antlia"]);
+  await body(crew).fill("# Crew Antlia\n\nOur curve.");
+  await saved(crew);
+  assert.equal(await crew.getByRole("link", { name: /Publish edition/ }).count(), 0);
+  await crew.goto(`${house.console}/sites/variable-stars/publish`);
+  await crew.getByLabel("A note for those who may").fill("Our section is ready");
+  await crew.getByRole("button", { name: "Ask for it to be published" }).click();
+  const aiko = await editor("aiko@cerroalcor.example");
+  await aiko.goto(`${house.console}/sites/variable-stars/publish`);
+  await aiko.getByText("Our section is ready").waitFor();
+  await aiko.getByRole("button", { name: "Publish edition 8" }).click();
+  await aiko.getByText("Edition 8 is live.").waitFor();
+});
+
+test("a renamed page and a renamed site answer at their old addresses", async () => {
+  const ines = await editor("ines@cerroalcor.example");
+  await write(ines, "society", "/telescope");
+  await ines.getByText("Where it stands").click();
+  await ines.getByLabel("Its path").fill("/the-forty");
+  await ines.getByRole("button", { name: "Keep this" }).click();
+  await ines.getByText("Kept in the working copy").waitFor();
+  await ines.goto(`${house.console}/sites/society/publish`);
+  await ines.getByRole("button", { name: /Publish edition/ }).click();
+  await ines.getByText(/Edition \d+ is live/).first().waitFor();
+  const old = await house.ask("society", "/telescope");
+  assert.equal(old.status, 308);
+  assert.equal(old.headers.location, "/the-forty");
+  await ines.goto(`${house.console}/sites/society/listing`);
+  await ines.getByLabel(/The first part of/).fill("dossier");
+  await ines.getByText("Another site has this address.").waitFor();
+  await ines.getByLabel(/The first part of/).fill("hill");
+  await ines.getByText(/is free/).waitFor();
+  await ines.getByRole("button", { name: "Change the address" }).click();
+  await ines.getByText("The old address leads on, page by page.").waitFor();
+  const moved = await house.ask("society", "/the-forty?a=1");
+  assert.equal(moved.status, 308);
+  assert.match(moved.headers.location, /^http:\/\/hill\.localhost:\d+\/the-forty\?a=1$/);
+  assert.equal((await house.ask("hill", "/the-forty")).status, 200);
+  await ines.getByLabel("A short name").fill("night");
+  await ines.getByLabel("leads to").selectOption("/open-nights");
+  await ines.getByRole("button", { name: "Keep it" }).click();
+  await ines.getByText("/go/night").first().waitFor();
+  assert.equal((await house.ask("hill", "/go/night")).headers.location, "/open-nights");
+});
+
+test("a site comes in as an archive, is published, goes out and is the same", async () => {
+  mkdirSync(join(folder, "in/pics"), { recursive: true });
+  writeFileSync(join(folder, "in/index.md"), "---\ntitle: Summer camp\nmenu: true\n---\n# Summer camp\n\n![Tent](/pics/tent.svg)\n");
+  writeFileSync(join(folder, "in/poster.html"), "<!doctype html><html><head><title>Poster</title><style>h1{color:rgb(200,0,0)}</style></head><body><h1>Camp</h1><script>document.title = 'ran'</script></body></html>");
+  writeFileSync(join(folder, "in/pics/tent.svg"), "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>");
+  execFileSync("python3", ["-c", "import shutil,sys;shutil.make_archive(sys.argv[1],'zip',sys.argv[2])", join(folder, "camp"), join(folder, "in")]);
+  const ines = await editor("ines@cerroalcor.example");
+  await ines.goto(`${house.console}/new-site`);
+  await ines.getByLabel("What it is called").fill("Summer camp");
+  await ines.getByRole("button", { name: "Make the site" }).click();
+  await ines.getByText("The site is made.").waitFor();
+  assert.equal((await house.ask("summer-camp", "/")).status, 404);
+  await ines.getByText("Archives").click();
+  await ines.getByLabel("Take a ZIP in").setInputFiles(join(folder, "camp.zip"));
+  await ines.getByRole("button", { name: "Take it in" }).click();
+  await ines.getByText("2 pages and 1 file stand in the working copy now.").waitFor();
+  await ines.goto(`${house.console}/sites/summer-camp/publish`);
+  await ines.getByLabel("Its address").fill("camp");
+  await ines.getByText(/camp\.localhost:\d+ is free/).waitFor();
+  await ines.getByRole("button", { name: "Publish edition 1" }).click();
+  await ines.getByText("Edition 1 is live.").waitFor();
+  assert.equal((await house.ask("camp", "/")).status, 403, "the door stays closed until somebody opens it");
+  await ines.goto(`${house.console}/sites/camp/door`);
+  await ines.getByRole("button", { name: "Public" }).click();
+  await ines.getByRole("button", { name: "Apply now" }).click();
+  await ines.getByText("It holds from the next request on.").waitFor();
+  const visitor = await (await browser.newContext()).newPage();
+  await visitor.goto(house.site("camp", "/poster"));
+  assert.equal(await visitor.title(), "Poster", "no script of theirs runs");
+  assert.equal(await visitor.locator("h1").evaluate((h) => getComputedStyle(h).color), "rgb(200, 0, 0)");
+  await ines.goto(`${house.console}/sites/camp/editions`);
+  const [download] = await Promise.all([ines.waitForEvent("download"), ines.getByRole("link", { name: "As a ZIP" }).click()]);
+  await download.saveAs(join(folder, "out.zip"));
+  execFileSync("python3", ["-c", "import shutil,sys;shutil.unpack_archive(sys.argv[1],sys.argv[2])", join(folder, "out.zip"), join(folder, "out")]);
+  for (const name of ["poster.html", "pics/tent.svg"]) assert.equal(readFileSync(join(folder, "out", name), "utf8"), readFileSync(join(folder, "in", name), "utf8"));
+  assert.match(readFileSync(join(folder, "out/index.md"), "utf8"), /title: "Summer camp"[^]*!\[Tent\]\(\/pics\/tent\.svg\)/);
+});
