@@ -156,6 +156,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	listing.POST("/address", c.doAddress)
 	listing.POST("/address/let-go", c.doLetGo)
 	listing.POST("/short", c.doShort)
+	listing.POST("/upstream", c.doUpstream)
 	publishing := site.Group("", c.may(access.Publish, "You may look at this site's editions, not change which is live."))
 	publishing.POST("/editions/back", c.doGoBack)
 	publishing.POST("/editions/call-off", c.doCallOff)

@@ -32,6 +32,8 @@ type listingView struct {
 	ShortForm       form
 	Paths           []choice
 	Search          string
+	Upstream        form
+	Secret          string // that the identity headers are signed with
 }
 
 type oldRow struct{ Address, Host, Since string }
@@ -90,6 +92,13 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 		v.Paths = append(v.Paths, choice{path, s.Title(site, path) + " (" + path + ")", short.Values["path"] == path})
 	}
 	listed := s.Policy.Site(site).Listed(c.at())
+	v.Upstream = form{Values: map[string]string{"upstream": d.Upstream}, Wrong: app.FieldErrors{}}
+	if wrong := c.sessions.PopString(x.Request.Context(), "upstream"); wrong != "" {
+		v.Upstream.Wrong["upstream"] = wrong
+	}
+	if p.Steward && d.Upstream != "" {
+		v.Secret = c.House.UpstreamSecret(site)
+	}
 	v.Search = "Search engines may list none of its pages now."
 	if len(listed) > 0 {
 		v.Search = "Search engines may list " + count(len(listed), "page", "pages") + " now: " + shortList(listed) + "."
@@ -180,6 +189,18 @@ func (c *Console) doAddress(x *gin.Context) {
 	default:
 		c.fail(x, err)
 	}
+}
+
+// doUpstream lets a site live on another web server, or have pages of its own.
+func (c *Console) doUpstream(x *gin.Context) {
+	err := c.House.StandInFrontOf(x.Request.Context(), actor(x), x.Param("site"), strings.TrimSpace(x.PostForm("upstream")))
+	var wrong app.FieldErrors
+	if errors.As(err, &wrong) {
+		c.sessions.Put(x.Request.Context(), "upstream", wrong["upstream"])
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/listing#upstream")
+		return
+	}
+	c.afterListing(x, err, "Kept. It holds from the next request on.")
 }
 
 func (c *Console) doLetGo(x *gin.Context) {

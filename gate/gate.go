@@ -54,6 +54,9 @@ func (g *Gate) Serve(w http.ResponseWriter, r *http.Request, address string) {
 func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, as *As) {
 	defer func() {
 		if trouble := recover(); trouble != nil {
+			if trouble == http.ErrAbortHandler { // a visitor of an upstream hung up
+				panic(trouble)
+			}
 			slog.Error("answering a visitor", "site", address, "trouble", trouble)
 			unavailable(w)
 		}
@@ -97,6 +100,10 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	}
 	if path == "/robots.txt" || path == "/sitemap.xml" {
 		q.crawlers()
+		return
+	}
+	if upstream := state.Details[address].Upstream; upstream != "" {
+		q.forward(raw, upstream)
 		return
 	}
 	if r.Method != http.MethodGet && r.Method != http.MethodHead {
@@ -260,6 +267,8 @@ func (q *request) own(rest string) {
 		q.notYours()
 	case rest == "enter" && q.Method == http.MethodGet:
 		q.enter()
+	case rest == "decide":
+		q.decide()
 	case strings.HasPrefix(rest, "in/") && q.Method == http.MethodGet:
 		q.follow(strings.TrimPrefix(rest, "in/"))
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:

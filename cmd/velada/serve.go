@@ -22,6 +22,7 @@ import (
 	"velada/demo"
 	"velada/gate"
 	"velada/identity"
+	"velada/standin"
 	"velada/store"
 )
 
@@ -134,6 +135,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 		code = identity.MakeUpPassword()
 	}
 	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
+	h.ctx = ctx
 	h.gate = gate.New(house, h.consoleURL(), o.https, h.siteURL)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
@@ -160,6 +162,7 @@ type hosts struct {
 	gate               *gate.Gate
 	console            http.Handler
 	glass              http.Handler
+	ctx                context.Context // ends with the serving
 }
 
 func newHosts(o *serving, port int) *hosts {
@@ -202,6 +205,19 @@ func tellHouse(out io.Writer, h *hosts, house *app.House, code string) {
 	}
 }
 
+// standInUpstream serves the stand-in for a site that lives elsewhere, for as
+// long as ctx lasts, and gives its address.
+func standInUpstream(ctx context.Context) string {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "" // the demo does without
+	}
+	server := &http.Server{Handler: standin.Upstream(), ReadHeaderTimeout: 10 * time.Second}
+	context.AfterFunc(ctx, func() { server.Close() })
+	go func() { _ = server.Serve(listener) }()
+	return "http://" + listener.Addr().String()
+}
+
 func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
 	tellHouse(out, h, house, "")
 	for _, s := range house.State().Policy.Document().Sites {
@@ -216,6 +232,9 @@ func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
 		for _, p := range s.Passes {
 			fmt.Fprintf(out, "  %-16s %-18s %s\n", s.Address, p.Label, demo.Passes[s.Address][p.ID])
 		}
+	}
+	if upstream := standInUpstream(h.ctx); upstream != "" {
+		fmt.Fprintf(out, "\nA web server to stand in front of (Listing, “A site that lives elsewhere”)\n  %s\n", upstream)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")
 }
