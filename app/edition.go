@@ -153,6 +153,7 @@ func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *stor
 		return nil, err
 	}
 	live := withPages(site, e.Pages)
+	e.Files = keepTables(e.Pages, e.Files)
 	if err := store.SaveSite(ctx, q, live, position); err != nil {
 		return nil, err
 	}
@@ -187,9 +188,11 @@ func withPages(site *access.Site, pages []store.Page) *access.Site {
 	live.State, live.Pages = "live", nil
 	for _, p := range pages {
 		page := access.Page{Path: p.Path, Listing: p.Listing}
+		var before []access.Table
 		if i := slices.IndexFunc(site.Pages, func(old access.Page) bool { return old.Path == p.Path }); i >= 0 {
-			page.Tables = site.Pages[i].Tables
+			before = site.Pages[i].Tables
 		}
+		page.Tables = tablesOf(p, before)
 		live.Pages = append(live.Pages, page)
 	}
 	return &live

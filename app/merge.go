@@ -11,7 +11,7 @@ import (
 // unit is a part of a site that is changed as a whole: two people may change
 // different units without meeting.
 type unit struct {
-	kind string // door, pass, link, holding, team, role
+	kind string // door, table, pass, link, holding, team, role
 	id   string // a path, an id, or whose entry of the team it is
 }
 
@@ -29,6 +29,11 @@ func units(s *access.Site) map[unit]string {
 	}
 	for _, l := range s.Links {
 		list[unit{"link", l.ID}] = written(l)
+	}
+	for _, p := range s.Pages {
+		for _, t := range p.Tables {
+			list[unit{"table", p.Path + "#" + t.ID}] = written(t)
+		}
 	}
 	for i, e := range s.Team {
 		list[unit{"team", entryName(s.Team, i)}] = written(e)
@@ -106,7 +111,7 @@ func changedUnits(before, after *access.Site) []unit {
 	return changed
 }
 
-var unitOrder = []string{"door", "pass", "link", "holding", "team", "role"}
+var unitOrder = []string{"door", "table", "pass", "link", "holding", "team", "role"}
 
 // places gives where in its list each unit of a site stands, from 1.
 func places(s *access.Site) map[unit]int {
@@ -153,6 +158,10 @@ func merge(base, draft, now *access.Site) (merged *access.Site, clashes []unit) 
 			merged.Links = take(merged.Links, draft.Links, func(l access.Link) bool { return l.ID == u.id })
 		case "holding":
 			merged.Holding = draft.Holding
+		case "table":
+			door, _ := DoorAt(draft, TablePrefix+u.id)
+			merged.Pages = clonePages(merged.Pages)
+			SetTable(merged, TablePrefix+u.id, door.Ways)
 		case "team":
 			merged.Team = takeEntry(merged.Team, draft.Team, u.id)
 		case "role":

@@ -375,7 +375,7 @@ func (h *House) WorkingEdition(ctx context.Context, site string) (*LiveEdition, 
 	if err != nil {
 		return nil, nil, err
 	}
-	e := liveEdition(&store.Edition{Site: site, Pages: pages, Files: files})
+	e := liveEdition(&store.Edition{Site: site, Pages: pages, Files: keepTables(pages, files)})
 	for i := range pages {
 		e.Pages[pages[i].Path].html = &pages[i].HTML
 	}

@@ -107,11 +107,12 @@ func (h *House) plan(ctx context.Context, e *store.Edition) (*Publication, error
 	if was == nil {
 		was = &store.Edition{}
 	}
+	e.Files = keepTables(e.Pages, e.Files)
 	moves := p.comparePages(was)
 	p.compareFiles(was)
 	p.compareMenus(was)
 	p.findBroken()
-	next := withPages(doc, e.Pages)
+	next := withPages(stoodAt(doc, moves), e.Pages)
 	next, p.Moved = moveParts(next, moves)
 	p.Site = next
 	then, err := s.Policy.Replace(next)
@@ -123,6 +124,19 @@ func (h *House) plan(ctx context.Context, e *store.Edition) (*Publication, error
 	p.Impact = access.ImpactOf(s.Policy, then, at)
 	p.firstSights(s, at)
 	return p, nil
+}
+
+// stoodAt is the site with its pages at the paths they move to, so that what is
+// known of them by path goes along.
+func stoodAt(site *access.Site, moves map[string]string) *access.Site {
+	moved := *site
+	moved.Pages = clonePages(site.Pages)
+	for i := range moved.Pages {
+		if to, there := moves[moved.Pages[i].Path]; there {
+			moved.Pages[i].Path = to
+		}
+	}
+	return &moved
 }
 
 // comparePages finds what differs, page by page, and gives where pages moved.

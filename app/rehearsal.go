@@ -127,6 +127,7 @@ func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(
 	}
 	copied := *r.Draft
 	copied.Doors, copied.Passes, copied.Links = slices.Clone(copied.Doors), slices.Clone(copied.Passes), slices.Clone(copied.Links)
+	copied.Pages = clonePages(copied.Pages)
 	copied.Team, copied.Roles = slices.Clone(copied.Team), slices.Clone(copied.Roles)
 	if err := change(&copied, r.Secrets); err != nil {
 		return err

@@ -187,6 +187,8 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 			list = append(list, Change{"", w.keyChange("link", u.id, linkKey(before, u.id), linkKey(after, u.id), w.links([]string{u.id})[0], was.links([]string{u.id})[0])})
 		case "holding":
 			list = append(list, w.holdingChanges(was)...)
+		case "table":
+			list = append(list, w.doorChanges(was, TablePrefix+u.id)...)
 		case "team":
 			list = append(list, w.teamChange(was, u.id))
 		case "role":
@@ -204,6 +206,12 @@ func DoorAt(s *access.Site, path string) (door access.PageDoor, there bool) {
 	if path == LetIn {
 		return access.PageDoor{Ways: s.Holding.LetIn}, true
 	}
+	if page, id, is := CutTable(path); is {
+		if t := tableAt(s, page, id); t != nil && t.Ways != nil {
+			return access.PageDoor{Ways: t.Ways}, true
+		}
+		return access.PageDoor{Path: path}, false
+	}
 	if path == "" {
 		return access.PageDoor{Ways: s.Door.Ways, Hide: s.Door.Hide}, true
 	}
@@ -219,14 +227,21 @@ func (w Wording) doorChanges(was Wording, path string) []Change {
 	before, wasThere := DoorAt(was.Site, path)
 	after, isThere := DoorAt(w.Site, path)
 	where := "the site's door"
-	if path != "" {
+	if page, id, is := CutTable(path); is {
+		where = fmt.Sprintf("the table “%s” on %s", id, page)
+	} else if path != "" {
 		where = "the door of " + path
 	}
 	var list []Change
 	add := func(format string, args ...any) { list = append(list, Change{path, fmt.Sprintf(format, args...)}) }
 	switch {
+	case !wasThere && after.Mode == "":
+		add("%s gets a door of its own.", capital(where))
 	case !wasThere:
 		add("%s gets a door of its own, %s.", path, modeWords(after.Mode))
+	case !isThere && before.Mode == "":
+		add("%s is shown to whoever the page opens to.", capital(where))
+		return list
 	case !isThere:
 		add("%s no longer has a door of its own.", path)
 		return list

@@ -115,6 +115,8 @@ type doorView struct {
 	AtAsked               string // the instant looked at: "" is now
 	LetIn                 bool   // the ways are those past the holding page
 	ViewName              string
+	Table                 string // the id of the table chosen
+	Tables                []tableLink
 }
 
 // scopeView is the floor plan, with what stands beside the pages.
@@ -138,10 +140,31 @@ type walkView struct {
 func (d *doorContext) doorView(p *page) *doorView {
 	v := &doorView{Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "", Here: d.url(d.page, d.as), AtAsked: d.asked, ViewName: d.view}
 	v.PageTitle = "the whole site"
-	if d.page != "" {
+	if page, id, is := app.CutTable(d.page); is {
+		v.Table = id
+		v.PageTitle = fmt.Sprintf("the table “%s” on %s", id, d.state.Title(d.site, page))
+	} else if d.page != "" {
 		v.PageTitle = d.state.Title(d.site, d.page)
 	}
+	for _, p := range d.then.Pages {
+		if p.Path == d.path() && d.page != "" {
+			for _, t := range p.Tables {
+				door := app.TableDoor(p.Path, t.ID)
+				note := "shown with the page"
+				if t.Ways != nil {
+					note = "own door"
+				}
+				v.Tables = append(v.Tables, tableLink{t.ID, d.doorURL(door, d.as), note, door == d.page})
+			}
+		}
+	}
 	return v
+}
+
+// tableLink leads to the door of a table on the page chosen.
+type tableLink struct {
+	Name, URL, Note string
+	Chosen          bool
 }
 
 // scope is the floor plan on a view; here names what is chosen beside its pages.
@@ -223,6 +246,9 @@ func (d *doorContext) path() string {
 	if d.page == "" || d.page == app.LetIn {
 		return "/"
 	}
+	if page, _, is := app.CutTable(d.page); is {
+		return page
+	}
 	return d.page
 }
 
@@ -238,6 +264,8 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 		d.at, d.asked = at, at.String()
 	}
 	if page := x.Query("page"); page == app.LetIn {
+		d.page = page
+	} else if _, _, is := app.CutTable(page); is {
 		d.page = page
 	} else if page != "" {
 		path, err := access.DocumentPath(page)
@@ -358,7 +386,7 @@ func (d *doorContext) plan() []planRow {
 	row := func(path, title, page string, depth int) planRow {
 		l := looks[path]
 		r := planRow{
-			Title: title, URL: d.url(page, d.as), Page: page, Depth: min(depth, 3), Chosen: page == d.page,
+			Title: title, URL: d.url(page, d.as), Page: page, Depth: min(depth, 3), Chosen: page == d.page || page == d.path() && d.page != "" && page != "",
 			Window: windowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
 		}
 		switch {
@@ -780,11 +808,31 @@ func meetHeadline(d access.Decision, c *doorContext) string {
 	return "This page is not for them"
 }
 
+// tablesShown says which tables of an open page are shown too.
+func (d *doorContext) tablesShown(decision access.Decision) string {
+	visitor := d.visitor(d.policy)
+	site := d.policy.Site(d.site)
+	shown := site.TablesShown(d.path(), decision, &visitor, d.at)
+	all := 0
+	for _, p := range d.then.Pages {
+		if p.Path == d.path() {
+			all = len(p.Tables)
+		}
+	}
+	switch {
+	case all == 0:
+		return ""
+	case len(shown) == 0:
+		return " No table on it is shown."
+	}
+	return " Shown on it: the " + plural(len(shown), "table ", "tables ") + strings.Join(shown, ", ") + "."
+}
+
 func meetText(d access.Decision, c *doorContext) string {
 	title := cmp.Or(c.then.Title, c.site)
 	switch d.Outcome {
 	case access.Open:
-		return c.state.Title(c.site, c.path()) + ", as it is live."
+		return c.state.Title(c.site, c.path()) + ", as it is live." + c.tablesShown(d)
 	case access.Challenge:
 		return title + " is for the people it is meant for."
 	case access.Missing, access.Absent:

@@ -275,6 +275,10 @@ func setWays(draft *access.Site, path string, ways []access.Way) {
 		draft.Holding.LetIn = ways
 		return
 	}
+	if strings.HasPrefix(path, app.TablePrefix) {
+		app.SetTable(draft, path, append([]access.Way{}, ways...))
+		return
+	}
 	for i := range draft.Doors {
 		if draft.Doors[i].Path == path {
 			draft.Doors[i].Ways = ways
@@ -297,7 +301,7 @@ func (c *Console) doStart(x *gin.Context) {
 			setWays(draft, path, []access.Way{{Way: "members"}})
 		case "public":
 			setWays(draft, path, []access.Way{{Way: "anyone"}})
-			if !there { // as well as the doors above it would change nothing
+			if !there && !strings.HasPrefix(path, app.TablePrefix) { // as well as the doors above it would change nothing
 				draft.Doors[len(draft.Doors)-1].Mode = "instead"
 			}
 		}
@@ -374,6 +378,14 @@ func (c *Console) doRemove(x *gin.Context) {
 func (c *Console) doOwnDoor(x *gin.Context) {
 	path := x.PostForm("page")
 	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		if strings.HasPrefix(path, app.TablePrefix) {
+			if x.PostForm("mode") == "" {
+				app.SetTable(draft, path, nil)
+			} else {
+				app.SetTable(draft, path, []access.Way{})
+			}
+			return nil
+		}
 		draft.Doors = slices.DeleteFunc(draft.Doors, func(d access.PageDoor) bool { return d.Path == path })
 		if mode := x.PostForm("mode"); path != "" && (mode == "also" || mode == "instead") {
 			draft.Doors = append(draft.Doors, access.PageDoor{Path: path, Mode: mode})

@@ -278,6 +278,9 @@ func (c *Console) rendering(site, kind, body string) (template.HTML, error) {
 
 // readable leads the pictures and links of sanitised HTML to the working copy.
 func (c *Console) readable(site, html string) template.HTML {
+	html = content.PutTables(html, func(t content.TablePlace) string {
+		return `<p class="panel">The table “` + t.ID + `” of ` + template.HTMLEscapeString(t.File) + ` stands here.</p>`
+	})
 	html = strings.ReplaceAll(html, ` src="/`, ` src="/sites/`+site+`/files/`)
 	html = strings.ReplaceAll(html, ` href="/`, ` href="/sites/`+site+`/pages?path=/`)
 	return template.HTML(html) // sanitised by content
@@ -498,8 +501,16 @@ func (c *Console) addFile(x *gin.Context) {
 	switch {
 	case err == nil:
 		markdown := fmt.Sprintf("[%s](%s)", head.Filename, access.EscapePath(f.Path))
-		if strings.HasPrefix(f.Type, "image/") {
+		switch {
+		case strings.HasPrefix(f.Type, "image/"):
 			markdown = "!" + markdown
+		case strings.HasSuffix(strings.ToLower(f.Path), ".csv"):
+			if _, err := content.ReadRecords(data); err != nil {
+				x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "It is kept as a file, and is " + err.Error() + "."})
+				return
+			}
+			name := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
+			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", strings.Trim(notInID.ReplaceAllString(name, "-"), "-"), f.Path)
 		}
 		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
 	case errors.As(err, &wrong):

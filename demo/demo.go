@@ -27,6 +27,9 @@ var pages string
 //go:embed hill.svg
 var hill []byte
 
+//go:embed nights.csv
+var nights string
+
 // Password is that of every account of the demo house.
 const Password = "lantern over the hill"
 
@@ -233,6 +236,17 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 					return err
 				}
 				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Size: len(hill), Blob: blob}}
+				if err := store.SaveFile(ctx, tx, site, e.Files[0]); err != nil {
+					return err
+				}
+			}
+			if site == "instrument-log" {
+				night := []byte(nights)
+				blob, err := store.SaveBlob(ctx, tx, night)
+				if err != nil {
+					return err
+				}
+				e.Files = []store.File{{Path: "/files/nights.csv", Type: "text/csv", Size: len(night), Blob: blob}}
 				if err := store.SaveFile(ctx, tx, site, e.Files[0]); err != nil {
 					return err
 				}

@@ -173,7 +173,7 @@ func (q *request) serve(raw string) {
 		q.notYours()
 		return
 	}
-	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil {
+	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil && edition.Files[q.path].Type != app.TableFile {
 		if q.site.DecideFile(q.path, &q.visitor, q.at).Outcome == access.Open {
 			q.file(edition.Files[q.path])
 			return

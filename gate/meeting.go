@@ -124,7 +124,7 @@ func (q *request) page() {
 			q.ownLook(text)
 			return
 		}
-		s.Title, s.HTML = p.Title, template.HTML(text) // sanitised when it was published
+		s.Title, s.HTML = p.Title, template.HTML(q.tables(text)) // sanitised when it was published
 	} else { // an imported policy names pages before anybody has written them
 		s.HTML = "<p>Nothing is written on this page yet.</p>"
 	}

@@ -22,6 +22,20 @@
     event.preventDefault();
   });
 
+  // A large upload shows how far it has come.
+  document.addEventListener("submit", (event) => {
+    const form = event.target.closest("[data-upload]");
+    if (!form) return;
+    event.preventDefault();
+    const bar = form.querySelector("progress");
+    const request = new XMLHttpRequest();
+    bar.hidden = false;
+    request.upload.addEventListener("progress", (sent) => { bar.value = sent.loaded / sent.total; });
+    request.addEventListener("loadend", () => { visit(request.responseURL || location.href); });
+    request.open("POST", form.action);
+    request.send(new FormData(form));
+  });
+
   document.addEventListener("click", async (event) => {
     const button = event.target.closest("[data-copy]");
     if (button) {
