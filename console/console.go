@@ -61,6 +61,7 @@ func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode str
 	c.sessions.Cookie.Secure = secure
 	c.sessions.HashTokenInStore = true
 	c.templates = parseTemplates()
+	glass.Preview = c.preview
 	c.handler = c.routes(secure)
 	return c
 }
@@ -142,6 +143,8 @@ func (c *Console) routes(secure bool) http.Handler {
 	site.GET("/look", c.lookAtWorking)
 	site.GET("/archive", c.archiveOut)
 	site.POST("/archive", c.archiveIn)
+	site.POST("/previews", c.doPreview)
+	site.POST("/previews/end", c.endPreview)
 	site.GET("/publish", c.publish)
 	site.POST("/publish", c.may(access.Publish, "You may write here, not publish: ask those who may."), c.doPublish)
 	site.POST("/ask", c.doAsk)

@@ -598,6 +598,11 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 	v.Scope = scopeView{Plan: c.lookPlan(x, d), SeenBy: lowerArticle(d.words.Observer(d.as))}
 	v.Status, v.Headers = c.answerAs(d.site, d.path(), as)
 	v.Frame = c.LookURL + "/" + c.Glass.Open(d.site, as) + access.EscapePath(d.path())
+	v.Site, v.MayWrite = d.site, p.Site.MayWrite
+	if v.Previews, err = c.previewRows(x); err != nil {
+		c.fail(x, err)
+		return
+	}
 	p.View = v
 	c.show(x, http.StatusOK, "walk", p)
 }

@@ -15,15 +15,18 @@ import (
 
 // walkPage is a page of a site in a frame, exactly as whoever walks in gets it.
 type walkPage struct {
-	Scope   scopeView
-	Walk    walkView
-	Frame   string
-	Status  string
-	Headers []headerRow
-	Width   string // phone, tablet or wide
-	Widths  []chip
-	Door    string // where the page's door is, or where it is written
-	Working bool   // the working copy is looked at
+	Scope    scopeView
+	Walk     walkView
+	Frame    string
+	Status   string
+	Headers  []headerRow
+	Width    string // phone, tablet or wide
+	Widths   []chip
+	Door     string // where the page's door is, or where it is written
+	Working  bool   // the working copy is looked at
+	Previews []previewRow
+	Site     string
+	MayWrite bool
 }
 
 type headerRow struct{ Name, Value string }

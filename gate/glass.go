@@ -48,6 +48,9 @@ type Glass struct {
 	Gate    *Gate
 	Console string // the origin that may frame it
 
+	// Preview gives the look that a preview link's token stands for, if any.
+	Preview func(r *http.Request, token string) (site string, as As, ok bool)
+
 	mu    sync.Mutex
 	looks map[string]*glassLook
 	order []string // the oldest first
@@ -102,6 +105,11 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	key, path, _ := strings.Cut(strings.TrimPrefix(raw, "/"), "/")
 	look := g.find(key)
+	if look == nil && g.Preview != nil && strings.Contains(key, ".") {
+		if site, as, ok := g.Preview(r, key); ok {
+			look = &glassLook{site: site, as: as}
+		}
+	}
 	if look == nil || r.Method != http.MethodGet && r.Method != http.MethodHead {
 		Nothing(w, r)
 		return

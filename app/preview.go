@@ -1,0 +1,64 @@
+package app
+
+import (
+	"context"
+	"crypto/subtle"
+	"errors"
+	"strings"
+	"time"
+
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// LongestPreview is the longest that a preview link works.
+const LongestPreview = 60 * 24 * time.Hour
+
+// ErrNoPreview says that a preview link leads nowhere any more.
+var ErrNoPreview = errors.New("this preview has ended")
+
+// SharePreview makes a link by which anybody who has it looks at the working
+// copy as the one who shares it sees it, until an instant.
+func (h *House) SharePreview(ctx context.Context, a Actor, site, label string, until time.Time) error {
+	if !h.CanAnywhere(a, site).Has(access.Preview) {
+		return ErrNoSite
+	}
+	switch {
+	case strings.TrimSpace(label) == "":
+		return FieldErrors{"label": "Call it by whom it is for."}
+	case !until.After(h.now()):
+		return FieldErrors{"until": "That time has passed."}
+	case until.After(h.now().Add(LongestPreview)):
+		return FieldErrors{"until": "A preview ends within 60 days."}
+	}
+	return store.SavePreview(ctx, h.DB, store.Preview{ID: identity.Token()[:16], Site: site, Label: strings.TrimSpace(label), Until: until, Who: a.Address.String()})
+}
+
+// PreviewToken is the secret part of a preview link's address.
+func (h *House) PreviewToken(id string) string { return id + "." + h.seal("preview", id, "")[:24] }
+
+// Preview finds the preview link that a token belongs to, if it still works and
+// the one who shared it still may.
+func (h *House) Preview(ctx context.Context, token string) (*store.Preview, error) {
+	id, _, _ := strings.Cut(token, ".")
+	if subtle.ConstantTimeCompare([]byte(token), []byte(h.PreviewToken(id))) != 1 {
+		return nil, ErrNoPreview
+	}
+	list, err := store.Previews(ctx, h.DB, "", id)
+	if err != nil {
+		return nil, err
+	}
+	if len(list) == 0 || !h.now().Before(list[0].Until) {
+		return nil, ErrNoPreview
+	}
+	return &list[0], nil
+}
+
+// EndPreview takes a preview link back.
+func (h *House) EndPreview(ctx context.Context, a Actor, site, id string) error {
+	if !h.CanAnywhere(a, site).Has(access.Write) {
+		return ErrMayNot
+	}
+	return store.DropPreview(ctx, h.DB, site, id)
+}

@@ -1,0 +1,34 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+)
+
+// Preview is a link by which somebody without an account looks at a working copy.
+type Preview struct {
+	ID, Site, Label string
+	Until           time.Time
+	Who             string // whose eyes it looks through: an address
+}
+
+// SavePreview writes a preview link.
+func SavePreview(ctx context.Context, q Queryer, p Preview) error {
+	return exec(ctx, q, `INSERT INTO previews (id, site, label, until, who) VALUES (?, ?, ?, ?, ?)`, p.ID, p.Site, p.Label, p.Until.Unix(), p.Who)
+}
+
+// Previews reads the preview links of a site, or the one with an id.
+func Previews(ctx context.Context, q Queryer, site, id string) ([]Preview, error) {
+	return collect(ctx, q, func(r *sql.Rows) (p Preview, err error) {
+		var until int64
+		err = r.Scan(&p.ID, &p.Site, &p.Label, &until, &p.Who)
+		p.Until = time.Unix(until, 0)
+		return p, err
+	}, `SELECT id, site, label, until, who FROM previews WHERE (?1 <> '' AND site = ?1) OR (?2 <> '' AND id = ?2) ORDER BY until`, site, id)
+}
+
+// DropPreview takes a preview link back.
+func DropPreview(ctx context.Context, q Queryer, site, id string) error {
+	return exec(ctx, q, `DELETE FROM previews WHERE site = ? AND id = ?`, site, id)
+}
