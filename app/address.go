@@ -204,7 +204,7 @@ func (h *House) changeListing(ctx context.Context, a Actor, site, what string, c
 	if err != nil {
 		return fmt.Errorf("changing how the site is found: %w", err)
 	}
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

@@ -56,7 +56,7 @@ func (h *House) NewSite(ctx context.Context, a Actor, title, address string) err
 	if err := errors.Join(next.readPasses(ctx, h.DB), next.readEditions(ctx, h.DB, address)); err != nil {
 		return err
 	}
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

@@ -82,7 +82,7 @@ func (h *House) WriteHoldingPage(ctx context.Context, a Actor, p store.HoldingPa
 	next := *h.State()
 	next.Holding = maps.Clone(next.Holding)
 	next.Holding[p.Site] = p
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

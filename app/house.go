@@ -48,6 +48,7 @@ type State struct {
 	Old      map[string]string                      // sites by addresses they had before
 	Short    map[string]map[string]string           // paths by site and short name
 	Details  map[string]store.Details               // what sites say of themselves
+	Rendered *Rendered                              // whole pages as they were sent in this state
 	salts    map[string][]byte
 	links    map[[2]string]int // versions of links' tokens, by site and link
 }
@@ -101,7 +102,7 @@ func (h *House) Reload(ctx context.Context) error {
 	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB)); err != nil {
 		return err
 	}
-	h.state.Store(s)
+	h.swap(s)
 	return nil
 }
 
@@ -124,6 +125,12 @@ func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
 		return fmt.Errorf("reading links: %w", err)
 	}
 	return nil
+}
+
+// swap puts a state in force for the next request.
+func (h *House) swap(s *State) {
+	s.Rendered = &Rendered{}
+	h.state.Store(s)
 }
 
 // State is what requests read now; nil before the house is set up.
@@ -175,14 +182,7 @@ func (h *House) CanAnywhere(a Actor, site string) access.Capabilities {
 }
 
 // SiteDocument gives a site as the document has it, or nil.
-func (s *State) SiteDocument(address string) *access.Site {
-	for _, site := range s.Policy.Document().Sites {
-		if site.Address == address {
-			return site
-		}
-	}
-	return nil
-}
+func (s *State) SiteDocument(address string) *access.Site { return s.Policy.Site(address).Document() }
 
 // ledger writes an entry in the transaction of the change it tells of.
 func (h *House) ledger(ctx context.Context, q store.Queryer, who, site, kind, what, before, after string) error {

@@ -121,7 +121,7 @@ func (h *House) reloadEditions(ctx context.Context, site string) error {
 	if err := next.readEditions(ctx, h.DB, site); err != nil {
 		return err
 	}
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

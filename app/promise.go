@@ -66,7 +66,7 @@ func (h *House) changePromises(ctx context.Context, a Actor, site string, change
 	}
 	next := *s
 	next.Policy = policy
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

@@ -468,7 +468,7 @@ func (h *House) swapPolicy(ctx context.Context, then *access.Policy, site string
 	if err := next.readEditions(ctx, h.DB, site); err != nil {
 		return err
 	}
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

@@ -400,7 +400,7 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 	if err != nil {
 		return fmt.Errorf("applying: %w", err)
 	}
-	h.state.Store(&next)
+	h.swap(&next)
 	return nil
 }
 

@@ -5,7 +5,6 @@ package gate
 
 import (
 	"log/slog"
-	"net"
 	"net/http"
 	"net/netip"
 	"strconv"
@@ -138,6 +137,10 @@ func (q *request) identify() {
 		q.visitor = q.as.Visitor
 		return
 	}
+	q.visitor.IP = remoteIP(q.Request)
+	if len(q.Header["Cookie"]) == 0 {
+		return
+	}
 	if c, err := q.Cookie(visitCookie); err == nil {
 		if a, ok := q.gate.House.Visiting(c.Value, q.address); ok {
 			q.who = &a
@@ -150,19 +153,14 @@ func (q *request) identify() {
 	if c, err := q.Cookie(linkCookie); err == nil {
 		q.visitor.Links = q.gate.House.Held("link", q.state, q.address, c.Value)
 	}
-	q.visitor.IP = remoteIP(q.Request)
 }
 
 func remoteIP(r *http.Request) netip.Addr {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	peer, err := netip.ParseAddrPort(r.RemoteAddr)
 	if err != nil {
 		return netip.Addr{}
 	}
-	ip, err := netip.ParseAddr(host)
-	if err != nil {
-		return netip.Addr{}
-	}
-	return ip.Unmap().WithZone("")
+	return peer.Addr().Unmap().WithZone("")
 }
 
 // serve answers with what the visitor meets at the path.

@@ -22,7 +22,7 @@ import (
 // door is the demo house behind a gate, on a real SQLite file and a clock that
 // is moved by hand.
 type door struct {
-	*testing.T
+	testing.TB
 	house *app.House
 	gate  *Gate
 	now   time.Time
@@ -30,9 +30,11 @@ type door struct {
 
 func siteURL(address string) string { return "http://" + address + ".localhost" }
 
-func open(t *testing.T) *door {
+func open(t *testing.T) *door { return openTB(t) }
+
+func openTB(t testing.TB) *door {
 	t.Helper()
-	d := &door{T: t, now: demo.Start}
+	d := &door{TB: t, now: demo.Start}
 	ctx := context.Background()
 	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
 	if err != nil {
@@ -406,7 +408,7 @@ func TestTheGateFailsClosed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d := &door{T: t, house: empty, gate: New(empty, "http://velada.localhost", false, siteURL)}
+	d := &door{TB: t, house: empty, gate: New(empty, "http://velada.localhost", false, siteURL)}
 	if r := d.ask(asked{site: "society", path: "/"}); r.StatusCode != 503 || strings.Contains(body(t, r), "Clear nights") {
 		t.Errorf("no house: %d", r.StatusCode)
 	}

@@ -113,23 +113,40 @@ func (q *request) sight(title string) *sight {
 }
 
 func (q *request) page() {
-	s := q.sight(q.path)
 	e := q.edition()
-	if p := e.Page(q.path); p != nil {
-		text, err := q.gate.House.PageHTML(q.Context(), e, p)
-		if err != nil {
-			panic(err)
-		}
-		if p.Own {
-			q.ownLook(text)
-			return
-		}
-		s.Title, s.HTML = p.Title, template.HTML(q.tables(text)) // sanitised when it was published
-	} else { // an imported policy names pages before anybody has written them
+	p := e.Page(q.path)
+	if p == nil { // an imported policy names pages before anybody has written them
+		s := q.sight(q.path)
 		s.HTML = "<p>Nothing is written on this page yet.</p>"
+		q.send("page.html", http.StatusOK, s)
+		return
 	}
+	key, keeps := q.renderedKey(e, p)
+	if keeps && q.kept(key) {
+		return
+	}
+	text, err := q.gate.House.PageHTML(q.Context(), e, p)
+	if err != nil {
+		panic(err)
+	}
+	if p.Own {
+		q.ownLook(text)
+		return
+	}
+	s := q.sight(p.Title)
+	withTables := q.tables(text)
+	s.HTML = template.HTML(withTables)                                            // sanitised when it was published
 	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
-	q.send("page.html", http.StatusOK, s)
+	if !keeps || strings.Contains(text, "[[table ") {
+		q.send("page.html", http.StatusOK, s)
+		return
+	}
+	if key.SignedIn {
+		s.SignedIn = standInName
+	}
+	var b bytes.Buffer
+	render(&b, "page.html", s)
+	q.sendKept(key, q.keep(key, b.Bytes()))
 }
 
 // door shows the door page with what the decision offers; status 0 is the
@@ -159,9 +176,7 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 
 func (q *request) send(name string, status int, s *sight) {
 	var b bytes.Buffer
-	if err := templates.ExecuteTemplate(&b, name, s); err != nil {
-		panic(err)
-	}
+	render(&b, name, s)
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")

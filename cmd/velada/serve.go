@@ -159,6 +159,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 // hosts leads each request to the console or to the gate, by its host.
 type hosts struct {
 	base, scheme, port string
+	below              string // what a host of the house ends in
 	gate               *gate.Gate
 	console            http.Handler
 	glass              http.Handler
@@ -166,7 +167,7 @@ type hosts struct {
 }
 
 func newHosts(o *serving, port int) *hosts {
-	h := &hosts{base: strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
+	h := &hosts{base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
 	if o.https {
 		h.scheme, h.port = "https", ""
 	}
@@ -179,11 +180,11 @@ func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
 
 func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	host := strings.ToLower(r.Host)
-	if name, _, err := net.SplitHostPort(host); err == nil {
-		host = name
+	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
+		host = host[:i]
 	}
 	host = strings.TrimSuffix(host, ".")
-	label, below := strings.CutSuffix(host, "."+h.base)
+	label, below := strings.CutSuffix(host, h.below)
 	switch {
 	case host == h.base:
 		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)

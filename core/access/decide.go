@@ -269,6 +269,11 @@ func (q *asking) held() bool {
 
 func (q *asking) holdingUp() bool { return q.site.holding.on && q.site.holding.win.holds(q.t) }
 
+// HoldingUp reports whether the site's holding page is up at an instant.
+func (s *CompiledSite) HoldingUp(t Instant) bool {
+	return s != nil && s.holding.on && s.holding.win.holds(t)
+}
+
 func (q *asking) exempt() bool {
 	return q.area.exempt > 0 && (q.leftOut == 0 || q.area.exempt < q.leftOut)
 }

@@ -159,6 +159,14 @@ func (p *Policy) Document() *Document { return p.doc }
 // Site gives a site by its address, or nil. A nil site decides absent.
 func (p *Policy) Site(address string) *CompiledSite { return p.sites[address] }
 
+// Document is the site as its document has it; nil where there is none.
+func (s *CompiledSite) Document() *Site {
+	if s == nil {
+		return nil
+	}
+	return s.doc
+}
+
 // Identity is who a visitor is signed in as: a person of the house, or a bare
 // address. The zero Identity is nobody. It belongs to the Policy that gave it.
 type Identity struct {

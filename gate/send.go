@@ -1,0 +1,134 @@
+package gate
+
+import (
+	"bytes"
+	"compress/gzip"
+	"crypto/sha256"
+	"encoding/hex"
+	"html/template"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+
+	"velada/app"
+	"velada/core/access"
+)
+
+// standInName stands where the name of whoever is signed in comes.
+const standInName = "velada-stand-in-name"
+
+// Header values that most answers share.
+var (
+	kindHTML   = []string{"text/html; charset=utf-8"}
+	nosniff    = []string{"nosniff"}
+	varyCookie = []string{"Cookie"}
+	varyBoth   = []string{"Cookie, Accept-Encoding"}
+	security   = []string{pageSecurity}
+	withCode   = []string{codeSecurity}
+	shared     = []string{"public, max-age=0, must-revalidate"}
+	noStore    = []string{"private, no-store"}
+	noindexed  = []string{"noindex"}
+	packedWith = []string{"gzip"}
+)
+
+// bodies are put together in one piece, which is sent at once and used again.
+var bodies = sync.Pool{New: func() any { return new([]byte) }}
+
+// renderedKey is what the page at the path depends on; false where it may not be
+// kept, since more than this tells on it.
+func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
+	if q.as != nil || page.Own || len(e.Menu) > 64 {
+		return app.RenderedKey{}, false
+	}
+	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != nil, HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
+	for i, p := range e.Menu {
+		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
+			key.Menu |= 1 << i
+		}
+	}
+	if q.state.Details[q.address].CookieNotice != "" {
+		_, err := q.Cookie(noticeCookie)
+		key.Notice = err != nil
+	}
+	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
+}
+
+// kept sends the page as it was sent before, if it was.
+func (q *request) kept(key app.RenderedKey) bool {
+	p := q.state.Rendered.Get(key)
+	if p == nil {
+		return false
+	}
+	q.sendKept(key, p)
+	return true
+}
+
+func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
+	h := q.w.Header()
+	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
+	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
+	if d := q.state.Details[q.address]; d.Head != "" || d.Foot != "" {
+		h["Content-Security-Policy"] = withCode
+	}
+	if key.NoIndex {
+		h["X-Robots-Tag"] = noindexed
+	}
+	name := ""
+	if key.SignedIn {
+		name = template.HTMLEscapeString(q.gate.House.Actor(*q.who).Name)
+	}
+	public := !key.SignedIn && !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at)
+	if !public {
+		h["Vary"], h["Cache-Control"] = varyCookie, noStore
+		h["Content-Length"] = []string{strconv.Itoa(len(p.Head) + len(name) + len(p.Tail))}
+		body := bodies.Get().(*[]byte)
+		*body = append(append(append((*body)[:0], p.Head...), name...), p.Tail...)
+		q.write(*body)
+		bodies.Put(body)
+		return
+	}
+	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, p.Tag
+	if match := q.Header["If-None-Match"]; len(match) == 1 && match[0] == p.Tag[0] {
+		q.w.WriteHeader(http.StatusNotModified)
+		return
+	}
+	body := p.Head
+	if len(p.Packed) > 0 && strings.Contains(q.Header.Get("Accept-Encoding"), "gzip") {
+		h["Content-Encoding"], body = packedWith, p.Packed
+		h["Content-Length"] = []string{strconv.Itoa(len(body))}
+	} else {
+		h["Content-Length"] = p.Length
+	}
+	q.write(body)
+}
+
+// keep cuts a rendered page where the name stands, packs it once, and keeps it.
+func (q *request) keep(key app.RenderedKey, page []byte) *app.RenderedPage {
+	p := &app.RenderedPage{Head: page}
+	if key.SignedIn {
+		if head, tail, found := bytes.Cut(page, []byte(standInName)); found {
+			p.Head, p.Tail = head, tail
+		}
+	} else if !key.HasPass {
+		var packed bytes.Buffer
+		z, _ := gzip.NewWriterLevel(&packed, gzip.BestCompression)
+		_, err := z.Write(page)
+		if err == nil && z.Close() == nil && packed.Len() < len(page) {
+			p.Packed = packed.Bytes()
+		}
+	}
+	sum := sha256.Sum256(page)
+	p.Tag = []string{`"` + hex.EncodeToString(sum[:12]) + `"`}
+	p.Length = []string{strconv.Itoa(len(page))}
+	q.state.Rendered.Put(key, p)
+	return p
+}
+
+// render executes a template.
+func render(to io.Writer, name string, s *sight) {
+	if err := templates.ExecuteTemplate(to, name, s); err != nil {
+		panic(err)
+	}
+}
