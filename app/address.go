@@ -141,7 +141,7 @@ func (h *House) Readdress(ctx context.Context, a Actor, site, to string) error {
 		return fmt.Errorf("changing the address: %w", err)
 	}
 	h.visits.Range(func(token, v any) bool {
-		if visit := v.(store.Visit); visit.Site == site {
+		if visit := v.(visiting); visit.Site == site {
 			visit.Site = to
 			h.visits.Store(token, visit)
 		}

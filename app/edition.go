@@ -2,6 +2,8 @@ package app
 
 import (
 	"context"
+	"database/sql"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -64,12 +66,20 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 }
 
 func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
-	live, err := store.LiveEditions(ctx, q, site)
-	if err != nil {
-		return err
+	var outlines map[string]store.Outline
+	outlined := make(chan error, 1)
+	read := func() {
+		var err error
+		outlines, err = store.Outlines(ctx, q, site)
+		outlined <- err
 	}
-	outlines, err := store.Outlines(ctx, q, site)
-	if err != nil {
+	if _, many := q.(*sql.DB); many { // a transaction does one thing after another
+		go read()
+	} else {
+		read()
+	}
+	live, err := store.LiveEditions(ctx, q, site)
+	if err := errors.Join(err, <-outlined); err != nil {
 		return err
 	}
 	if site == "" {

@@ -26,7 +26,7 @@ type House struct {
 	now       func() time.Time
 	writing   sync.Mutex // one change at a time, so that none is based on a stale state
 	state     atomic.Pointer[State]
-	visits    sync.Map // [32]byte → store.Visit
+	visits    sync.Map // [32]byte → visiting
 	cookieKey []byte
 
 	passGuesses   *identity.Throttle // by where a visitor comes from, and site
@@ -76,7 +76,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 		return nil, fmt.Errorf("reading who is signed in: %w", err)
 	}
 	for _, v := range visits {
-		h.visits.Store(v.Token, v)
+		h.keepVisit(v)
 	}
 	if err := h.Reload(ctx); err != nil && !errors.Is(err, store.ErrNoHouse) {
 		return nil, err

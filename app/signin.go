@@ -80,7 +80,7 @@ func (h *House) BeginVisit(ctx context.Context, code, site string) (string, erro
 	if err := store.SaveVisit(ctx, h.DB, v); err != nil {
 		return "", fmt.Errorf("beginning a visit: %w", err)
 	}
-	h.visits.Store(v.Token, v)
+	h.keepVisit(v)
 	return value, nil
 }
 
@@ -90,12 +90,21 @@ func (h *House) Visiting(value, site string) (access.Address, bool) {
 	if !ok {
 		return access.Address{}, false
 	}
-	v := found.(store.Visit)
-	if v.Site != site || !time.Now().Before(v.Expires) {
-		return access.Address{}, false
+	v := found.(visiting)
+	return v.address, v.Site == site && time.Now().Before(v.Expires)
+}
+
+// visiting is a visit with its address as it is compared.
+type visiting struct {
+	store.Visit
+	address access.Address
+}
+
+// keepVisit keeps a visit for the requests to come.
+func (h *House) keepVisit(v store.Visit) {
+	if a, err := access.ParseAddress(v.Address); err == nil {
+		h.visits.Store(v.Token, visiting{v, a})
 	}
-	a, err := access.ParseAddress(v.Address)
-	return a, err == nil
 }
 
 // EndVisit signs out on one site's host.
@@ -108,7 +117,7 @@ func (h *House) EndVisit(ctx context.Context, value string) error {
 // EndSession signs out on every site's host that a console session led to.
 func (h *House) EndSession(ctx context.Context, console string) error {
 	h.visits.Range(func(token, v any) bool {
-		if v.(store.Visit).Console == console {
+		if v.(visiting).Console == console {
 			h.visits.Delete(token)
 		}
 		return true

@@ -77,6 +77,18 @@ func (c *Console) showStanding(x *gin.Context, status int, f *promiseForm) {
 		v.Promises = append(v.Promises, row)
 	}
 	v.Waiting = d.waiting(broken)
+	requests, err := store.Requests(x.Request.Context(), c.House.DB, d.site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	for _, r := range requests {
+		name := r.Who
+		if a, err := access.ParseAddress(r.Who); err == nil {
+			name = c.House.Actor(a).Name
+		}
+		v.Waiting = append(v.Waiting, waitRow{name + " asks for the working copy to be published", "/sites/" + d.site + "/publish"})
+	}
 	if d.tray != nil {
 		p.Tray = c.trayView(d.tray, d.state, "/sites/"+d.site)
 	}
@@ -127,7 +139,7 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 		rows = append(rows, waitRow{count(pending, "person wants", "people want") + " to become a member", ""})
 	}
 	if n := d.state.Working[d.site].Changes; n > 0 {
-		rows = append(rows, waitRow{count(n, "page", "pages") + " changed since the edition that is live", ""})
+		rows = append(rows, waitRow{count(n, "page", "pages") + " changed since the edition that is live", "/sites/" + d.site + "/publish"})
 	}
 	if broken > 0 {
 		rows = append(rows, waitRow{count(broken, "promise is", "promises are") + " broken", "#promises"})

@@ -33,16 +33,17 @@ func New(house *app.House, console string, secure bool, siteURL func(address str
 // request is one request on its way through the gate.
 type request struct {
 	*http.Request
-	w       http.ResponseWriter
-	gate    *Gate
-	state   *app.State
-	address string // the site's
-	site    *access.CompiledSite
-	path    string // normalised
-	at      access.Instant
-	visitor access.Visitor
-	who     *access.Address // signed in as
-	as      *As             // whose eyes somebody else looks through
+	w          http.ResponseWriter
+	gate       *Gate
+	state      *app.State
+	address    string // the site's
+	site       *access.CompiledSite
+	path       string // normalised
+	at         access.Instant
+	visitor    access.Visitor
+	who        *access.Address // signed in as
+	noticeRead bool            // the notice about cookies
+	as         *As             // whose eyes somebody else looks through
 }
 
 // Serve answers a request to the host of the site with an address.
@@ -141,17 +142,21 @@ func (q *request) identify() {
 	if len(q.Header["Cookie"]) == 0 {
 		return
 	}
-	if c, err := q.Cookie(visitCookie); err == nil {
-		if a, ok := q.gate.House.Visiting(c.Value, q.address); ok {
-			q.who = &a
-			q.visitor.Identity = q.state.Policy.Address(a)
+	house := q.gate.House
+	for _, c := range q.Cookies() {
+		switch c.Name {
+		case visitCookie:
+			if a, ok := house.Visiting(c.Value, q.address); ok && q.who == nil {
+				q.who = &a
+				q.visitor.Identity = q.state.Policy.Address(a)
+			}
+		case passCookie:
+			q.visitor.Passes = house.Held("pass", q.state, q.address, c.Value)
+		case linkCookie:
+			q.visitor.Links = house.Held("link", q.state, q.address, c.Value)
+		case noticeCookie:
+			q.noticeRead = true
 		}
-	}
-	if c, err := q.Cookie(passCookie); err == nil {
-		q.visitor.Passes = q.gate.House.Held("pass", q.state, q.address, c.Value)
-	}
-	if c, err := q.Cookie(linkCookie); err == nil {
-		q.visitor.Links = q.gate.House.Held("link", q.state, q.address, c.Value)
 	}
 }
 

@@ -98,10 +98,7 @@ func (q *request) sight(title string) *sight {
 	}
 	s.Ribbon = q.ribbon()
 	s.Details = q.state.Details[q.address]
-	if s.Details.CookieNotice != "" {
-		_, err := q.Cookie(noticeCookie)
-		s.Notice = err != nil
-	}
+	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	if e := q.edition(); e != nil {
 		for _, p := range e.Menu { // only what opens: a title can say too much
 			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {

@@ -48,10 +48,7 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 			key.Menu |= 1 << i
 		}
 	}
-	if q.state.Details[q.address].CookieNotice != "" {
-		_, err := q.Cookie(noticeCookie)
-		key.Notice = err != nil
-	}
+	key.Notice = !q.noticeRead && q.state.Details[q.address].CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }
 

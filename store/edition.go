@@ -25,8 +25,8 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
 	for i, p := range e.Pages {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"))
+			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body))
 		}
 	}
 	for _, f := range e.Files {
@@ -72,8 +72,8 @@ func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edit
 			bySite[address].Pages = append(bySite[address].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind FROM edition_pages p JOIN sites s ON s.address = p.site AND s.live = p.number
-		WHERE ?1 = '' OR p.site = ?1 ORDER BY p.site, p.position`, site)
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.address AND p.number = s.live
+		WHERE ?1 = '' OR s.address = ?1 ORDER BY s.address, p.position`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}

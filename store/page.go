@@ -3,7 +3,9 @@ package store
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"time"
@@ -60,11 +62,17 @@ func FindPage(ctx context.Context, q Queryer, site, id string) (*Page, error) {
 	return &list[0], nil
 }
 
+// mark is of what a page says: the same for the same title and text.
+func mark(title, body string) string {
+	sum := sha256.Sum256([]byte(title + "\x00" + body))
+	return hex.EncodeToString(sum[:16])
+}
+
 // AddPage adds a page at the end of a working copy.
 func AddPage(ctx context.Context, q Queryer, site string, p Page) error {
-	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind)
-		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11)`,
-		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"))
+	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind, mark)
+		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11, ?12)`,
+		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body))
 	if err != nil {
 		return fmt.Errorf("writing the page %s: %w", p.Path, err)
 	}
@@ -77,8 +85,8 @@ func SavePage(ctx context.Context, q Queryer, site string, was Page, title, body
 	return errors.Join(
 		exec(ctx, q, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
 			site, was.ID, was.Version, was.SavedAt.Unix(), was.SavedBy, was.Title, was.Body),
-		exec(ctx, q, `UPDATE pages SET title = ?, body = ?, version = version + 1, saved_at = ?, saved_by = ? WHERE site = ? AND id = ?`,
-			title, body, at.Unix(), who, site, was.ID),
+		exec(ctx, q, `UPDATE pages SET title = ?, body = ?, mark = ?, version = version + 1, saved_at = ?, saved_by = ? WHERE site = ? AND id = ?`,
+			title, body, mark(title, body), at.Unix(), who, site, was.ID),
 	)
 }
 
@@ -156,7 +164,7 @@ func Outlines(ctx context.Context, q Queryer, site string) (map[string]Outline, 
 			bySite[address] = o
 		}
 		return
-	}, `SELECT site, id, path, title, in_menu, listing FROM pages WHERE ?1 = '' OR site = ?1 ORDER BY site, position, rowid`, site)
+	}, `SELECT site, id, path, title, in_menu, listing FROM pages INDEXED BY pages_outline WHERE ?1 = '' OR site = ?1 ORDER BY site, position, id`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading working copies: %w", err)
 	}
@@ -172,7 +180,7 @@ func Outlines(ctx context.Context, q Queryer, site string) (map[string]Outline, 
 	}, `SELECT p.site, count(*) FROM pages p JOIN sites s ON s.address = p.site
 		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
 		WHERE s.live IS NOT NULL AND (?1 = '' OR p.site = ?1)
-		AND (e.id IS NULL OR e.title <> p.title OR e.body <> p.body OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)
+		AND (e.id IS NULL OR e.mark <> p.mark OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)
 		GROUP BY p.site
 		UNION ALL
 		SELECT e.site, count(*) FROM edition_pages e JOIN sites s ON s.address = e.site AND e.number = s.live
@@ -195,6 +203,6 @@ func ChangedBodies(ctx context.Context, q Queryer, site string) (map[string]bool
 		}
 		return
 	}, `SELECT p.id FROM pages p JOIN sites s ON s.address = p.site JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
-		WHERE p.site = ? AND e.body <> p.body`, site)
+		WHERE p.site = ? AND e.mark <> p.mark`, site)
 	return changed, err
 }

@@ -47,7 +47,9 @@ func main() {
 	folder, err := os.MkdirTemp("", "velada-bench-")
 	check(err)
 	defer os.RemoveAll(folder)
-	serving(ctx, folder)
+	if os.Getenv("STARTING_ONLY") == "" {
+		serving(ctx, folder)
+	}
 	if os.Getenv("SERVING_ONLY") == "" {
 		starting(ctx, folder)
 	}
@@ -153,11 +155,16 @@ func (c *contestant) round() {
 			check(err)
 			defer conn.Close()
 			in := bufio.NewReaderSize(conn, 32<<10)
+			_, err = io.WriteString(conn, c.request)
+			check(err)
+			whole, err := answer(in) // every answer has as many bytes as the first
+			check(err)
 			for time.Now().Before(until) {
 				begin := time.Now()
 				_, err := io.WriteString(conn, c.request)
 				check(err)
-				check(answer(in))
+				_, err = in.Discard(whole)
+				check(err)
 				times[i] = append(times[i], time.Since(begin))
 			}
 		})
@@ -169,18 +176,20 @@ func (c *contestant) round() {
 	c.p99 = append(c.p99, all[len(all)*99/100])
 }
 
-// answer reads one answer that has a length.
-func answer(in *bufio.Reader) error {
+// answer reads one answer that has a length, and gives how many bytes it has.
+func answer(in *bufio.Reader) (whole int, err error) {
 	line, err := in.ReadSlice('\n')
 	if err != nil || !strings.Contains(string(line), " 200 ") {
-		return fmt.Errorf("answered %q: %w", line, err)
+		return 0, fmt.Errorf("answered %q: %w", line, err)
 	}
+	whole = len(line)
 	length := 0
 	for {
 		line, err := in.ReadSlice('\n')
 		if err != nil {
-			return err
+			return 0, err
 		}
+		whole += len(line)
 		if len(line) <= 2 {
 			break
 		}
@@ -189,7 +198,7 @@ func answer(in *bufio.Reader) error {
 		}
 	}
 	_, err = in.Discard(length)
-	return err
+	return whole + length, err
 }
 
 func smallHouse(ctx context.Context, file string) *app.House {

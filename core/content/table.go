@@ -25,6 +25,9 @@ var (
 
 // Tables lists the tables of a page of Markdown, in its order, once each.
 func Tables(body string) (list []TablePlace) {
+	if !strings.Contains(body, "[[table ") {
+		return nil
+	}
 	for _, m := range tableLine.FindAllStringSubmatch(strings.ReplaceAll(body, "\r", ""), -1) {
 		if !slices.ContainsFunc(list, func(p TablePlace) bool { return p.ID == m[1] }) {
 			list = append(list, TablePlace{m[1], m[2]})
