@@ -18,7 +18,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
 
 async function check(page, name) {

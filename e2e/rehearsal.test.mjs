@@ -163,7 +163,7 @@ test("an administrator who would shut herself out is stopped", async () => {
   const pilar = await fresh();
   await signIn(pilar, house, "pilar@cerroalcor.example");
   await pilar.goto(`${house.console}/sites/society/team`);
-  await pilar.getByRole("button", { name: "Take Pilar Quintero off the team" }).click();
+  await pilar.getByRole("button", { name: "Take off the team: Pilar Quintero" }).click();
   await pilar.getByText("This takes something from yourself.").waitFor();
   await pilar.getByRole("button", { name: "Apply now" }).click();
   await pilar.getByText("Nothing was applied").waitFor();
