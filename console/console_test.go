@@ -23,6 +23,7 @@ import (
 
 // desk is the demo house's console with somebody at it.
 type desk struct {
+	console *Console
 	*testing.T
 	house  *app.House
 	server *httptest.Server
@@ -53,7 +54,7 @@ func openDesk(t *testing.T) *desk {
 		cancel()
 		db.Close()
 	})
-	return (&desk{T: t, house: house, server: server}).another()
+	return (&desk{T: t, house: house, server: server, console: c}).another()
 }
 
 // another is the same console in a browser of its own.

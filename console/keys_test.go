@@ -46,9 +46,9 @@ func TestLinksAreMadeAndShown(t *testing.T) {
 	if status != http.StatusSeeOther || h.Get("Location") != "/sites/society/passes?show=the-printer" {
 		t.Fatalf("%d %s", status, h.Get("Location"))
 	}
-	site := d.draft("society")
-	if door, _ := app.DoorAt(site, "/members"); len(door.Ways) != 2 || door.Ways[1].Links[0] != "the-printer" || site.Links[0].Under != "/members" {
-		t.Errorf("%+v", site.Links)
+	made := d.draft("society")
+	if door, _ := app.DoorAt(made, "/members"); len(door.Ways) != 2 || door.Ways[1].Links[0] != "the-printer" || made.Links[0].Under != "/members" {
+		t.Errorf("%+v", made.Links)
 	}
 	d.shows("/sites/society/passes?show=the-printer", "http://society.localhost/velada/in/", "It leads nowhere until the rehearsal is applied", "QR code", "not followed yet")
 	if _, svg, h := d.get("/sites/society/links/the-printer.svg"); h.Get("Content-Type") != "image/svg+xml" || !strings.HasPrefix(svg, "<svg") {

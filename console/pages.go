@@ -19,7 +19,6 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/core/content"
-	"velada/gate"
 	"velada/store"
 )
 
@@ -585,17 +584,30 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	d.view = "look"
-	p := c.sitePage(x, "Pages")
-	v := &walkPage{Walk: d.walk(), Working: true, Door: "/sites/" + d.site + "/pages?path=" + url.QueryEscape(d.path())}
-	v.Width, v.Widths = widths(x.Query("width"), func(width string) string { return d.url(d.page, d.as, "width", width) })
-	as, err := c.workingAs(x, d)
+	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
+	d.view, d.policy, d.then, d.tray = "look", plan.Then, plan.Site, nil
+	edition, _, err := c.House.WorkingEdition(x.Request.Context(), d.site)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	as := c.lookAs(d, actor(x), plan.Then)
+	as.Edition = edition
+	p := c.sitePage(x, "Pages")
+	v := &walkPage{Walk: d.walk(), Working: true, Door: "/sites/" + d.site + "/pages?path=" + url.QueryEscape(d.path())}
+	v.Width, v.Widths = widths(x.Query("width"), func(width string) string { return d.url(d.page, d.as, "width", width) })
 	v.Walk.Meet.When = "working copy"
-	v.Scope = scopeView{Plan: c.lookPlan(x, d), SeenBy: lowerArticle(d.words.Observer(d.as))}
+	v.Walk.Meet.Text = ""
+	rows, err := c.lookPlan(x, d)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v.Scope = scopeView{Plan: rows, SeenBy: lowerArticle(d.words.Observer(d.as))}
 	v.Status, v.Headers = c.answerAs(d.site, d.path(), as)
 	v.Frame = c.LookURL + "/" + c.Glass.Open(d.site, as) + access.EscapePath(d.path())
 	v.Site, v.MayWrite = d.site, p.Site.MayWrite
@@ -607,38 +619,20 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 	c.show(x, http.StatusOK, "walk", p)
 }
 
-// workingAs looks at the working copy as if it were live.
-func (c *Console) workingAs(x *gin.Context, d *doorContext) (gate.As, error) {
-	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
-	if err != nil {
-		return gate.As{}, err
-	}
-	edition, _, err := c.House.WorkingEdition(x.Request.Context(), d.site)
-	if err != nil {
-		return gate.As{}, err
-	}
-	as := c.lookAs(d, actor(x), plan.Then)
-	as.Edition = edition
-	return as, nil
-}
-
-func (c *Console) lookPlan(x *gin.Context, d *doorContext) (rows []planRow) {
+// lookPlan is the floor plan of the working copy, as whoever walks in would find it.
+func (c *Console) lookPlan(x *gin.Context, d *doorContext) (rows []planRow, err error) {
 	visible, err := c.visiblePages(x)
 	if err != nil {
-		return nil
+		return nil, err
 	}
-	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
-	if err != nil {
-		return nil
-	}
-	visitor := d.visitor(plan.Then)
+	visitor := d.visitor(d.policy)
 	for _, row := range c.tree(d.site, visible, nil) {
 		i := slices.IndexFunc(visible, func(p store.Page) bool { return strings.HasSuffix(row.URL, "/"+p.ID) })
 		path := visible[i].Path
 		rows = append(rows, planRow{
 			Title: row.Title, URL: d.url(path, d.as), Depth: row.Depth, Chosen: path == d.path(), Note: row.Note,
-			Window: windowOf(plan.Then.Site(d.site).Decide(path, &visitor, d.at)),
+			Window: windowOf(d.policy.Site(d.site).Decide(path, &visitor, d.at)),
 		})
 	}
-	return rows
+	return rows, nil
 }
