@@ -1,7 +1,6 @@
 package console
 
 import (
-	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -19,7 +18,7 @@ type rehearsalView struct {
 	Changes []app.Change
 	Gain    []personReach
 	Lose    []personReach
-	Others  []observerRow
+	Others  []observerRows
 	Pages   []pageChange
 	Search  []string
 	Promise []promiseRow
@@ -31,11 +30,16 @@ type personReach struct {
 	Pages     []string
 }
 
-// observerRow is a page on which somebody who is no person meets something else.
+// observerRows is somebody who is no person, with the pages on which they meet
+// something else.
+type observerRows struct {
+	Who   string
+	Pages []observerRow
+}
+
 type observerRow struct {
-	Who, Title    string
+	Title, URL    string
 	Before, After window
-	URL           string
 }
 
 // pageChange is a page with how many people gain and lose it.
@@ -80,14 +84,19 @@ func (d *doorContext) rehearsalView() *rehearsalView {
 			}
 			v.Pages = append(v.Pages, row)
 			for _, o := range p.Observers {
-				v.Others = append(v.Others, observerRow{
-					d.words.Observer(o.Who), title, windowOf(access.Decision{Outcome: o.Before}), windowOf(access.Decision{Outcome: o.After}), d.doorURL(p.Path, o.Who),
+				who := d.words.Observer(o.Who)
+				i := slices.IndexFunc(v.Others, func(r observerRows) bool { return r.Who == who })
+				if i < 0 {
+					i = len(v.Others)
+					v.Others = append(v.Others, observerRows{Who: who})
+				}
+				v.Others[i].Pages = append(v.Others[i].Pages, observerRow{
+					title, d.doorURL(p.Path, o.Who), windowOf(access.Decision{Outcome: o.Before}), windowOf(access.Decision{Outcome: o.After}),
 				})
 			}
 		}
 	}
 	v.Gain, v.Lose = gain.list(), lose.list()
-	slices.SortStableFunc(v.Others, func(a, b observerRow) int { return cmp.Compare(a.Who, b.Who) })
 	for _, path := range sum.NewlyListed {
 		v.Search = append(v.Search, fmt.Sprintf("They may list “%s” (%s).", d.state.Title(d.site, path), path))
 	}

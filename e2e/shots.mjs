@@ -19,8 +19,9 @@ await admin.getByRole("button", { name: "Rehearse this" }).click();
 await admin.locator(".tray").waitFor();
 await shoot(admin, "door");
 
-await admin.goto(`${house.console}/sites/variable-stars`);
-await admin.getByText("What changes next").waitFor();
+await admin.goto(`${house.console}/sites/variable-stars/rehearsal`);
+await admin.getByText("What this rehearsal would do").waitFor();
+await shoot(admin, "rehearsal");
 await admin.getByRole("button", { name: "Discard" }).click();
 await admin.getByText("The rehearsal is dropped").waitFor();
 await admin.goto(`${house.console}/sites/dossier`);
@@ -30,6 +31,33 @@ await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
 await admin.getByRole("link", { name: /^12 Dec 2026 20:00/ }).click();
 await admin.getByText("Seen at Saturday 12 Dec 2026, 20:00").waitFor();
 await shoot(admin, "sightlines");
+
+await admin.goto(`${house.console}/sites/variable-stars/walk?page=/crew/antlia&as=group:corvus`);
+await admin.frameLocator("iframe").getByRole("heading", { level: 1 }).waitFor();
+await shoot(admin, "walk-in-as");
+
+await admin.goto(`${house.console}/sites/new-dome/holding`);
+await admin.frameLocator("iframe").getByRole("heading", { level: 1 }).waitFor();
+await shoot(admin, "holding-page");
+
+await admin.goto(`${house.console}/sites/variable-stars/team`);
+await shoot(admin, "team");
+
+await admin.goto(`${house.console}/sites/variable-stars/pages?path=/notes/week-2`);
+await shoot(admin, "pages");
+await admin.goto(`${house.console}/sites/variable-stars/publish`);
+await shoot(admin, "difference");
+await admin.getByLabel(/A note for those/).fill("The third week, and a reminder");
+await admin.getByRole("button", { name: "Publish edition 8" }).click();
+await admin.getByText("Edition 8 is live.").waitFor();
+await shoot(admin, "editions");
+
+await admin.goto(`${house.console}/sites/society/listing`);
+await admin.getByLabel("A short name").fill("night");
+await admin.getByLabel("leads to").selectOption("/open-nights");
+await admin.getByRole("button", { name: "Keep it" }).click();
+await admin.getByText("/go/night").first().waitFor();
+await shoot(admin, "addresses");
 
 const visitor = await page();
 await visitor.goto(house.site("dossier", "/budget"));

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -208,5 +210,25 @@ func TestAFolderThatCannotBeUsed(t *testing.T) {
 	}
 	if _, complaint, code := run(t, "", "serve", "--data", file, "--listen", "127.0.0.1:0"); code != 1 || !strings.Contains(complaint, "cannot be used") || strings.Contains(complaint, "\n") {
 		t.Errorf("%d %q", code, complaint)
+	}
+}
+
+func TestWhereVisitorsComeFromBehindAServer(t *testing.T) {
+	for _, c := range []struct{ peer, said, want string }{
+		{"127.0.0.1:9", "", "127.0.0.1:9"},
+		{"127.0.0.1:9", "203.0.113.5", "203.0.113.5:9"},
+		{"127.0.0.1:9", "10.0.0.1, 203.0.113.5", "203.0.113.5:9"}, // the first is what the visitor claims
+		{"[::1]:9", "2001:db8::1", "[2001:db8::1]:9"},
+		{"198.51.100.7:9", "203.0.113.5", "198.51.100.7:9"}, // no server of this machine's says so
+		{"127.0.0.1:9", "nonsense", "127.0.0.1:9"},
+	} {
+		r := httptest.NewRequest(http.MethodGet, "/", nil)
+		r.RemoteAddr = c.peer
+		if c.said != "" {
+			r.Header.Set("X-Forwarded-For", c.said)
+		}
+		if got := fromBehind(r).RemoteAddr; got != c.want {
+			t.Errorf("%s says %q: %s, want %s", c.peer, c.said, got, c.want)
+		}
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -185,6 +186,9 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	host = strings.TrimSuffix(host, ".")
 	label, below := strings.CutSuffix(host, h.below)
+	if h.scheme == "https" {
+		r = fromBehind(r)
+	}
 	switch {
 	case host == h.base:
 		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
@@ -197,6 +201,27 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	default:
 		h.gate.Serve(w, r, label)
 	}
+}
+
+// fromBehind takes where a visitor comes from out of what the server in front says,
+// when that runs on this machine: the last address is the one it saw itself.
+func fromBehind(r *http.Request) *http.Request {
+	peer, err := netip.ParseAddrPort(r.RemoteAddr)
+	if err != nil || !peer.Addr().Unmap().IsLoopback() {
+		return r
+	}
+	said := r.Header.Values("X-Forwarded-For")
+	if len(said) == 0 {
+		return r
+	}
+	list := strings.Split(said[len(said)-1], ",")
+	ip, err := netip.ParseAddr(strings.TrimSpace(list[len(list)-1]))
+	if err != nil {
+		return r
+	}
+	seen := *r
+	seen.RemoteAddr = netip.AddrPortFrom(ip, peer.Port()).String()
+	return &seen
 }
 
 func tellHouse(out io.Writer, h *hosts, house *app.House, code string) {
