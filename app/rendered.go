@@ -1,6 +1,10 @@
 package app
 
-import "sync"
+import (
+	"sync"
+
+	"velada/core/access"
+)
 
 // Rendered keeps whole pages as they were sent: the work of a page is done once
 // in each state of the house.
@@ -8,6 +12,36 @@ type Rendered struct {
 	mu   sync.RWMutex
 	kept map[RenderedKey]*RenderedPage
 	size int
+
+	public sync.Map // [2]string, site and path → *PublicPage
+}
+
+// PublicPage is the answer to everybody who brings no cookie, for as long as the
+// core says that it stays the same.
+type PublicPage struct {
+	Key         RenderedKey
+	Page        *RenderedPage
+	From, Until access.Instant
+}
+
+// Public gives the answer at an instant to whoever brings no cookie, or nil.
+func (r *Rendered) Public(site, path string, at access.Instant) *PublicPage {
+	found, ok := r.public.Load([2]string{site, path})
+	if !ok {
+		return nil
+	}
+	if p := found.(*PublicPage); !at.Before(p.From) && at.Before(p.Until) {
+		return p
+	}
+	return nil
+}
+
+// PutPublic keeps an answer to whoever brings no cookie; it must be kept by its
+// key too, which bounds how many there are.
+func (r *Rendered) PutPublic(p *PublicPage) {
+	if r.Get(p.Key) == p.Page {
+		r.public.Store([2]string{p.Key.Site, p.Key.Path}, p)
+	}
 }
 
 // RenderedKey is all that a page as it is sent depends on, besides the state.

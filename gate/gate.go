@@ -85,6 +85,9 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
+	if q.public(raw) {
+		return
+	}
 	if to := state.Old[address]; to != "" && q.site == nil {
 		q.moveOn(to)
 		return

@@ -189,3 +189,39 @@ func TestGlass(t *testing.T) {
 		}
 	}
 }
+
+// What is kept for whoever brings no cookie ends when time changes the answer,
+// and at once with every change.
+func TestKeptPagesEndInTime(t *testing.T) {
+	d := open(t)
+	d.change("society", func(s *access.Site) {
+		s.Door.Ways = []access.Way{{Way: "anyone", Until: access.At(d.now.Add(time.Hour))}}
+	})
+	get := func() int { return d.ask(asked{site: "society", path: "/visit"}).StatusCode }
+	for range 3 {
+		if got := get(); got != 200 {
+			t.Fatalf("%d", got)
+		}
+	}
+	start := d.now
+	d.now = start.Add(time.Hour)
+	if got := get(); got != 403 {
+		t.Errorf("after its end: %d", got)
+	}
+	d.now = start.Add(-time.Minute) // a clock that is set back
+	if got := get(); got != 200 {
+		t.Errorf("before: %d", got)
+	}
+	d.now = start
+	get()
+	d.change("society", func(s *access.Site) { s.Door.Ways = nil })
+	if got := get(); got != 403 {
+		t.Errorf("after a change: %d", got)
+	}
+	d.change("society", func(s *access.Site) {
+		s.Door.Ways = []access.Way{{Way: "network", Networks: []string{"203.0.113.0/24"}}}
+	})
+	if get() != 200 || get() != 200 || d.ask(asked{site: "society", path: "/visit", from: "198.51.100.1"}).StatusCode != 403 {
+		t.Error("what depends on the network is kept for everybody")
+	}
+}

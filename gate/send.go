@@ -52,6 +52,31 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }
 
+// public sends what everybody gets who brings no cookie, where that is known; it
+// reports whether it did.
+func (q *request) public(raw string) bool {
+	if q.as != nil || len(q.Header["Cookie"]) > 0 || raw != q.path || q.Method != http.MethodGet && q.Method != http.MethodHead {
+		return false
+	}
+	p := q.state.Rendered.Public(q.address, q.path, q.at)
+	if p == nil {
+		return false
+	}
+	q.sendPublic(p.Page, p.Key)
+	return true
+}
+
+// keepPublic keeps the answer for whoever brings no cookie, until the core says
+// that it may change.
+func (q *request) keepPublic(key app.RenderedKey, p *app.RenderedPage) {
+	if len(q.Header["Cookie"]) > 0 {
+		return
+	}
+	if until, steady := q.site.SteadyUntil(q.at); steady {
+		q.state.Rendered.PutPublic(&app.PublicPage{Key: key, Page: p, From: q.at, Until: until})
+	}
+}
+
 // kept sends the page as it was sent before, if it was.
 func (q *request) kept(key app.RenderedKey) bool {
 	p := q.state.Rendered.Get(key)
@@ -62,7 +87,8 @@ func (q *request) kept(key app.RenderedKey) bool {
 	return true
 }
 
-func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
+// begin sets what every page carries.
+func (q *request) begin(key app.RenderedKey) http.Header {
 	h := q.w.Header()
 	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
@@ -72,20 +98,31 @@ func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
 	if key.NoIndex {
 		h["X-Robots-Tag"] = noindexed
 	}
+	return h
+}
+
+func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
+	if !key.SignedIn && !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
+		q.keepPublic(key, p)
+		q.sendPublic(p, key)
+		return
+	}
+	h := q.begin(key)
 	name := ""
 	if key.SignedIn {
 		name = template.HTMLEscapeString(q.gate.House.Actor(*q.who).Name)
 	}
-	public := !key.SignedIn && !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at)
-	if !public {
-		h["Vary"], h["Cache-Control"] = varyCookie, noStore
-		h["Content-Length"] = []string{strconv.Itoa(len(p.Head) + len(name) + len(p.Tail))}
-		body := bodies.Get().(*[]byte)
-		*body = append(append(append((*body)[:0], p.Head...), name...), p.Tail...)
-		q.write(*body)
-		bodies.Put(body)
-		return
-	}
+	h["Vary"], h["Cache-Control"] = varyCookie, noStore
+	h["Content-Length"] = []string{strconv.Itoa(len(p.Head) + len(name) + len(p.Tail))}
+	body := bodies.Get().(*[]byte)
+	*body = append(append(append((*body)[:0], p.Head...), name...), p.Tail...)
+	q.write(*body)
+	bodies.Put(body)
+}
+
+// sendPublic sends a page that anybody gets.
+func (q *request) sendPublic(p *app.RenderedPage, key app.RenderedKey) {
+	h := q.begin(key)
 	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, p.Tag
 	if match := q.Header["If-None-Match"]; len(match) == 1 && match[0] == p.Tag[0] {
 		q.w.WriteHeader(http.StatusNotModified)

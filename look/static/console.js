@@ -2,6 +2,7 @@
 // the way shorter.
 (() => {
   const visit = (href) => { location.href = href; };
+  if (new URLSearchParams(location.search).has("jump")) document.querySelector("#jump")?.focus();
   const typing = (at) => at.matches("input,textarea,select,[contenteditable]");
 
   document.addEventListener("keydown", (event) => {
@@ -13,9 +14,10 @@
     }
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
     const jump = document.querySelector("#jump");
-    const walk = document.querySelector("[data-key=walk]");
+    const walk = document.querySelector("input[data-key=walk]") ?? document.querySelector("a[data-key=walk]");
     const keys = document.querySelector("#keys");
     if (event.key === "/" && jump) jump.focus();
+    else if (event.key === "/" && keys) visit("/sites?jump=yes");
     else if (event.key === "w" && walk) (walk.href ? visit(walk.href) : walk.focus());
     else if (event.key === "?" && keys) keys.showModal();
     else return;
