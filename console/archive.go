@@ -68,11 +68,10 @@ func (c *Console) archiveOut(x *gin.Context) {
 
 // archiveIn takes a ZIP into the working copy, or refuses it whole.
 func (c *Console) archiveIn(x *gin.Context) {
-	back := "/sites/" + x.Param("site") + "/pages"
 	head, err := x.FormFile("archive")
 	if err != nil {
-		c.complain(x, "Choose a ZIP first.")
-		x.Redirect(http.StatusSeeOther, back)
+		c.complain(x, "Choose a ZIP of at most 64 MB first.")
+		afterUpload(x)
 		return
 	}
 	file, err := head.Open()
@@ -102,5 +101,18 @@ func (c *Console) archiveIn(x *gin.Context) {
 	default:
 		c.flash(x, capital(count(pages, "page", "pages"))+" and "+count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
 	}
-	x.Redirect(http.StatusSeeOther, back)
+	afterUpload(x)
+}
+
+// afterUpload leads back to the pages: by a header where a script sent the form,
+// since it would follow a redirect unseen.
+func afterUpload(x *gin.Context) {
+	to := "/sites/" + x.Param("site") + "/pages"
+	if strings.Contains(x.GetHeader("Accept"), "application/json") {
+		x.Header("Location", to)
+		x.Status(http.StatusNoContent)
+		x.Writer.WriteHeaderNow()
+		return
+	}
+	x.Redirect(http.StatusSeeOther, to)
 }

@@ -33,8 +33,9 @@
     const request = new XMLHttpRequest();
     bar.hidden = false;
     request.upload.addEventListener("progress", (sent) => { bar.value = sent.loaded / sent.total; });
-    request.addEventListener("loadend", () => { visit(request.responseURL || location.href); });
+    request.addEventListener("loadend", () => { visit(request.getResponseHeader("Location") ?? location.href); });
     request.open("POST", form.action);
+    request.setRequestHeader("Accept", "application/json");
     request.send(new FormData(form));
   });
 
