@@ -68,21 +68,10 @@ func (c *Console) archiveOut(x *gin.Context) {
 
 // archiveIn takes a ZIP into the working copy, or refuses it whole.
 func (c *Console) archiveIn(x *gin.Context) {
-	head, err := x.FormFile("archive")
-	if err != nil {
+	_, data, err := fileSent(x, "archive", content.MostArchive)
+	if err != nil || data == nil {
 		c.complain(x, "Choose a ZIP of at most 64 MB first.")
 		afterUpload(x)
-		return
-	}
-	file, err := head.Open()
-	if err != nil {
-		c.fail(x, err)
-		return
-	}
-	defer file.Close()
-	data, err := io.ReadAll(file)
-	if err != nil {
-		c.fail(x, err)
 		return
 	}
 	archive, err := content.ReadArchive(data)
@@ -115,4 +104,23 @@ func afterUpload(x *gin.Context) {
 		return
 	}
 	x.Redirect(http.StatusSeeOther, to)
+}
+
+// fileSent reads a file of a form, of at most so many bytes; nil where none was
+// chosen.
+func fileSent(x *gin.Context, field string, most int64) (name string, data []byte, err error) {
+	head, err := x.FormFile(field)
+	if err != nil || head.Size == 0 {
+		return "", nil, nil // none was chosen
+	}
+	if head.Size > most {
+		return head.Filename, nil, fmt.Errorf("a file here has at most %s", sizeWords(int(most)))
+	}
+	file, err := head.Open()
+	if err != nil {
+		return head.Filename, nil, err
+	}
+	defer file.Close()
+	data, err = io.ReadAll(file)
+	return head.Filename, data, err
 }

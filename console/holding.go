@@ -2,8 +2,6 @@ package console
 
 import (
 	"errors"
-	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"slices"
@@ -175,7 +173,7 @@ func (c *Console) doHoldingWords(x *gin.Context) {
 	if x.PostForm("no_picture") == "yes" {
 		p.Picture, p.PictureType = nil, ""
 	}
-	if data, err := pictureSent(x); err != nil {
+	if _, data, err := fileSent(x, "picture", app.MostPicture); err != nil {
 		f.Wrong["picture"] = capital(err.Error()) + "."
 	} else if data != nil {
 		p.Picture, p.PictureType = data, http.DetectContentType(data)
@@ -193,21 +191,4 @@ func (c *Console) doHoldingWords(x *gin.Context) {
 		}
 	}
 	c.showHolding(x, http.StatusUnprocessableEntity, nil, &f, nil)
-}
-
-// pictureSent reads the picture of a form; nil where none was chosen.
-func pictureSent(x *gin.Context) ([]byte, error) {
-	head, err := x.FormFile("picture")
-	if err != nil || head.Size == 0 {
-		return nil, nil // no picture was chosen
-	}
-	if head.Size > app.MostPicture {
-		return nil, fmt.Errorf("a picture has at most 2 MB")
-	}
-	file, err := head.Open()
-	if err != nil {
-		return nil, err
-	}
-	defer file.Close()
-	return io.ReadAll(file)
 }

@@ -280,7 +280,12 @@ func (c *Console) linkQR(x *gin.Context) {
 		return
 	}
 	address := c.linkAddress(d, id)
-	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.site+"-"+id+"."+kind))
+	c.sendQR(x, address, d.site+"-"+id, kind)
+}
+
+// sendQR sends an address as a QR code, svg or png, to be kept as a file.
+func (c *Console) sendQR(x *gin.Context, address, name, kind string) {
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+kind))
 	switch kind {
 	case "svg":
 		qr, err := qrSVG(address)

@@ -3,15 +3,12 @@ package console
 import (
 	"bytes"
 	"errors"
-	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
-	"github.com/skip2/go-qrcode"
 
 	"velada/app"
 	"velada/core/access"
@@ -121,7 +118,7 @@ func (c *Console) doDetails(x *gin.Context) {
 	if x.PostForm("no_icon") == "yes" {
 		d.Icon, d.IconType = "", ""
 	}
-	icon, err := iconSent(x)
+	_, icon, err := fileSent(x, "icon", 200<<10)
 	if err != nil {
 		f.Wrong["icon"] = capital(err.Error()) + "."
 	}
@@ -139,22 +136,6 @@ func (c *Console) doDetails(x *gin.Context) {
 	}
 	empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
 	c.showListing(x, http.StatusUnprocessableEntity, &f, empty, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
-}
-
-func iconSent(x *gin.Context) ([]byte, error) {
-	head, err := x.FormFile("icon")
-	if err != nil || head.Size == 0 {
-		return nil, nil // no icon was chosen
-	}
-	if head.Size > 200<<10 {
-		return nil, errors.New("an icon has at most 200 KB")
-	}
-	file, err := head.Open()
-	if err != nil {
-		return nil, err
-	}
-	defer file.Close()
-	return io.ReadAll(file)
 }
 
 // addressFree says of an address, while it is typed, whether the site can have it.
@@ -239,26 +220,7 @@ func (c *Console) shortQR(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	address := c.SiteURL(site) + "/go/" + url.PathEscape(name)
-	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site+"-"+name+"."+kind))
-	switch kind {
-	case "svg":
-		qr, err := qrSVG(address)
-		if err != nil {
-			c.fail(x, err)
-			return
-		}
-		x.Data(http.StatusOK, "image/svg+xml", []byte(qr))
-	case "png":
-		qr, err := qrcode.Encode(address, qrcode.Medium, -10)
-		if err != nil {
-			c.fail(x, err)
-			return
-		}
-		x.Data(http.StatusOK, "image/png", qr)
-	default:
-		c.notFound(x)
-	}
+	c.sendQR(x, c.SiteURL(site)+"/go/"+url.PathEscape(name), site+"-"+name, kind)
 }
 
 // sheetView is a sheet of short names to be printed.

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
-	"io"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -468,24 +467,13 @@ func (c *Console) afterPage(x *gin.Context, err error, told string) {
 // addFile takes a file that was dropped or chosen into the working copy.
 func (c *Console) addFile(x *gin.Context) {
 	site := x.Param("site")
-	head, err := x.FormFile("file")
-	if err != nil {
-		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "No file came."})
-		return
-	}
-	if head.Size > app.MostFile {
-		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "A file has at most 16 MB."})
-		return
-	}
-	file, err := head.Open()
-	if err != nil {
-		c.fail(x, err)
-		return
-	}
-	defer file.Close()
-	data, err := io.ReadAll(file)
-	if err != nil {
-		c.fail(x, err)
+	name, data, err := fileSent(x, "file", app.MostFile)
+	if err != nil || data == nil {
+		text := "This file is empty, or none came."
+		if err != nil {
+			text = capital(err.Error()) + "."
+		}
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": text})
 		return
 	}
 	under := x.PostForm("under")
@@ -494,12 +482,12 @@ func (c *Console) addFile(x *gin.Context) {
 	} else if c.House.Can(actor(x), site, "/").Has(access.Write) {
 		under = "/files"
 	}
-	to := path.Join("/", under, app.FileName(head.Filename))
-	f, err := c.House.SaveFile(x.Request.Context(), actor(x), site, to, app.FileType(head.Filename, data), data)
+	to := path.Join("/", under, app.FileName(name))
+	f, err := c.House.SaveFile(x.Request.Context(), actor(x), site, to, app.FileType(name, data), data)
 	var wrong app.FieldErrors
 	switch {
 	case err == nil:
-		markdown := fmt.Sprintf("[%s](%s)", head.Filename, access.EscapePath(f.Path))
+		markdown := fmt.Sprintf("[%s](%s)", name, access.EscapePath(f.Path))
 		switch {
 		case strings.HasPrefix(f.Type, "image/"):
 			markdown = "!" + markdown
@@ -508,8 +496,8 @@ func (c *Console) addFile(x *gin.Context) {
 				x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "It is kept as a file, and is " + err.Error() + "."})
 				return
 			}
-			name := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
-			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", strings.Trim(notInID.ReplaceAllString(name, "-"), "-"), f.Path)
+			id := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
+			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", strings.Trim(notInID.ReplaceAllString(id, "-"), "-"), f.Path)
 		}
 		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
 	case errors.As(err, &wrong):
