@@ -99,7 +99,7 @@ func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) er
 	if err != nil {
 		return err
 	}
-	if e == nil || e.Site != site || e.Kind != "door" {
+	if e == nil || e.Site != site && h.State().Old[e.Site] != site || e.Kind != "door" {
 		return ErrNothing
 	}
 	var before, after access.Site

@@ -107,7 +107,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if err := h.Apply(ctx, pilar, "society", true); err != nil {
 		t.Fatal(err)
 	}
-	entries, err := store.Ledger(ctx, h.DB, "society", 5)
+	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []string{"society"}, Most: 5})
 	if err != nil || len(entries) != 1 {
 		t.Fatal(entries, err)
 	}

@@ -98,20 +98,21 @@ func (c *Console) routes(secure bool) http.Handler {
 	in.GET("/strength", c.strength)
 	in.GET("/ledger", c.ledger)
 	site := in.Group("/sites/:site", c.onSite)
-	site.GET("", c.standing)
-	site.GET("/door", c.door)
-	site.GET("/walk", c.walkIn)
-	site.GET("/passes", c.passes)
-	site.GET("/links/:file", c.linkQR)
-	site.GET("/holding", c.holding)
-	site.GET("/rehearsal", c.rehearsal)
-	site.GET("/team", c.team)
-	site.GET("/pick", c.pick)
-	site.GET("/sightlines", c.sightlines)
-	site.GET("/sightlines.csv", c.sightlinesCSV)
-	site.GET("/sightlines.svg", c.sightlinesSVG)
-	site.GET("/people", c.findPeople)
-	site.GET("/ledger", c.siteLedger)
+	whole := site.Group("", c.onWholeSite)
+	whole.GET("", c.standing)
+	whole.GET("/door", c.door)
+	whole.GET("/walk", c.walkIn)
+	whole.GET("/passes", c.passes)
+	whole.GET("/links/:file", c.linkQR)
+	whole.GET("/holding", c.holding)
+	whole.GET("/rehearsal", c.rehearsal)
+	whole.GET("/team", c.team)
+	whole.GET("/pick", c.pick)
+	whole.GET("/sightlines", c.sightlines)
+	whole.GET("/sightlines.csv", c.sightlinesCSV)
+	whole.GET("/sightlines.svg", c.sightlinesSVG)
+	whole.GET("/people", c.findPeople)
+	whole.GET("/ledger", c.siteLedger)
 	door := site.Group("", c.may(access.ChangeDoor, "You may look at this site's door, not change it."))
 	door.POST("/door/start", c.doStart)
 	door.POST("/door/add", c.doAdd)
@@ -150,10 +151,10 @@ func (c *Console) routes(secure bool) http.Handler {
 	site.POST("/ask", c.doAsk)
 	site.GET("/editions", c.editions)
 	site.GET("/editions/:number", c.edition)
-	site.GET("/listing", c.listing)
-	site.GET("/address-free", c.addressFree)
-	site.GET("/short/:file", c.shortQR)
-	site.GET("/sheet", c.shortSheet)
+	whole.GET("/listing", c.listing)
+	whole.GET("/address-free", c.addressFree)
+	whole.GET("/short/:file", c.shortQR)
+	whole.GET("/sheet", c.shortSheet)
 	listing := site.Group("", c.may(access.ManageListing, "You may look at how this site is found, not change it."))
 	listing.POST("/details", c.doDetails)
 	listing.POST("/address", c.doAddress)
@@ -238,6 +239,20 @@ func (c *Console) onSite(x *gin.Context) {
 		c.notFound(x)
 		x.Abort()
 	}
+}
+
+// onWholeSite leads those who have to do with a section alone to its pages: what
+// other sections there are, and whom they are for, is not told to them.
+func (c *Console) onWholeSite(x *gin.Context) {
+	if c.House.Can(actor(x), x.Param("site"), "/") != 0 {
+		return
+	}
+	if x.FullPath() == "/sites/:site" {
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
+	} else {
+		c.refuse(x, http.StatusForbidden, "Your part of this site is a section of it: you find it under Pages.")
+	}
+	x.Abort()
 }
 
 // may lets only those on who have a capability on the whole site.

@@ -134,6 +134,7 @@ type walkView struct {
 	Meet                 meetView
 	AtAsked, AtLocal     string
 	NowURL, SeeURL       string
+	Section              bool // for somebody who has to do with a section alone
 }
 
 // doorView begins what shows the ways of a door.

@@ -352,6 +352,10 @@ func (c *Console) savePage(x *gin.Context) {
 }
 
 func (c *Console) newPage(x *gin.Context) {
+	if !c.House.CanAnywhere(actor(x), x.Param("site")).Has(access.Write) {
+		c.fail(x, app.ErrMayNot)
+		return
+	}
 	f := typed(x, "title", "under", "path")
 	to := f.Values["path"]
 	if to == "" {
@@ -578,6 +582,10 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 		return
 	}
 	d.view, d.policy, d.then, d.tray = "look", plan.Then, plan.Site, nil
+	section := c.House.Can(actor(x), d.site, "/") == 0
+	if section { // who else there is, is not told to them
+		d.as = "stranger"
+	}
 	edition, _, err := c.House.WorkingEdition(x.Request.Context(), d.site)
 	if err != nil {
 		c.fail(x, err)
@@ -590,6 +598,9 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 	v.Width, v.Widths = widths(x.Query("width"), func(width string) string { return d.url(d.page, d.as, "width", width) })
 	v.Walk.Meet.When = "working copy"
 	v.Walk.Meet.Text = ""
+	if section {
+		v.Walk.Chips, v.Walk.Meet.Why, v.Walk.Section = nil, nil, true
+	}
 	rows, err := c.lookPlan(x, d)
 	if err != nil {
 		c.fail(x, err)

@@ -297,7 +297,11 @@ func (c *Console) doGoBack(x *gin.Context) {
 	if err == nil {
 		err = c.House.GoBack(x.Request.Context(), actor(x), x.Param("site"), number)
 	}
-	if err != nil {
+	switch {
+	case errors.Is(err, strconv.ErrSyntax), errors.Is(err, store.ErrNoEdition):
+		c.notFound(x)
+		return
+	case err != nil:
 		c.fail(x, err)
 		return
 	}

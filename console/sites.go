@@ -193,63 +193,13 @@ func (c *Console) jump(x *gin.Context) {
 		}
 		for _, path := range orderedPaths(s, doc) {
 			title := s.Title(doc.Address, path)
+			if c.House.Can(me, doc.Address, path) == 0 { // not even its title is told
+				continue
+			}
 			if strings.Contains(strings.ToLower(title+" "+path), want) {
 				hits = append(hits, jumpHit{title, "page of " + doc.Title, doorURL(doc.Address, path, "")})
 			}
 		}
 	}
 	c.show(x, http.StatusOK, "hits", hits[:min(len(hits), 12)])
-}
-
-type ledgerRow struct {
-	When, Who, Site, What string
-	Undo                  int64 // the entry that can be rehearsed backwards, or 0
-}
-
-func (c *Console) ledger(x *gin.Context) {
-	p := c.page(x, "Ledger")
-	if !p.Steward {
-		c.notFound(x)
-		return
-	}
-	p.Here = "Ledger"
-	p.Standing.Rest = "Every change to access, with who made it and when."
-	c.showLedger(x, p, "")
-}
-
-func (c *Console) siteLedger(x *gin.Context) {
-	if !c.House.Can(actor(x), x.Param("site"), "/").Has(access.ChangeDoor) {
-		c.notFound(x)
-		return
-	}
-	p := c.sitePage(x, "Ledger")
-	c.showLedger(x, p, x.Param("site"))
-}
-
-func (c *Console) showLedger(x *gin.Context, p *page, site string) {
-	entries, err := store.Ledger(x.Request.Context(), c.House.DB, site, 200)
-	if err != nil {
-		c.fail(x, err)
-		return
-	}
-	s := c.House.State()
-	var rows []ledgerRow
-	for _, e := range entries {
-		row := ledgerRow{Who: e.Who, What: e.What}
-		if site != "" && e.Kind == "door" {
-			row.Undo = e.Number
-		}
-		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
-			row.When = app.Moment(at.In(s.Zone))
-		}
-		if a, err := access.ParseAddress(e.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
-		}
-		if doc := s.SiteDocument(e.Site); doc != nil {
-			row.Site = doc.Title
-		}
-		rows = append(rows, row)
-	}
-	p.View = rows
-	c.show(x, http.StatusOK, "ledger", p)
 }

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 )
 
 // Entry is one line of the ledger: who changed what, and when.
@@ -48,10 +49,39 @@ func WriteLedger(ctx context.Context, q Queryer, e Entry) error {
 	return nil
 }
 
-// Ledger reads the newest entries of a site, or of all where site is empty.
-func Ledger(ctx context.Context, q Queryer, site string, most int) ([]Entry, error) {
+// LedgerFilter says which entries of the ledger are wanted; what is empty does
+// not matter.
+type LedgerFilter struct {
+	Sites       []string // addresses that a site has or had
+	Who, Kind   string
+	From, Until time.Time
+	Most        int // 0 for all
+}
+
+// Ledger reads entries, the newest first.
+func Ledger(ctx context.Context, q Queryer, f LedgerFilter) ([]Entry, error) {
+	sites, err := json.Marshal(f.Sites)
+	if err != nil {
+		return nil, err
+	}
+	instant := func(t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return t.UTC().Format(time.RFC3339)
+	}
+	most := f.Most
+	if most == 0 {
+		most = -1
+	}
 	return collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash FROM ledger
-		WHERE ?1 = '' OR site = ?1 ORDER BY number DESC LIMIT ?2`, site, most)
+		WHERE (?1 = 'null' OR site IN (SELECT value FROM json_each(?1))) AND (?2 = '' OR who = ?2) AND (?3 = '' OR kind = ?3)
+		AND (?4 = '' OR at >= ?4) AND (?5 = '' OR at < ?5) ORDER BY number DESC LIMIT ?6`, string(sites), f.Who, f.Kind, instant(f.From), instant(f.Until), most)
+}
+
+// LedgerKinds lists the kinds of entries that there are.
+func LedgerKinds(ctx context.Context, q Queryer) ([]string, error) {
+	return collect(ctx, q, func(r *sql.Rows) (kind string, err error) { return kind, r.Scan(&kind) }, `SELECT DISTINCT kind FROM ledger ORDER BY kind`)
 }
 
 // FindEntry reads one entry of the ledger; nil where there is none.

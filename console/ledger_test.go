@@ -1,0 +1,76 @@
+package console
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"net/http"
+	"strings"
+	"testing"
+)
+
+func TestLedgerIsFilteredAndExported(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	pilar := d.another().signIn("pilar@cerroalcor.example")
+	d.post("/sites/society/door/start", "start", "domain")
+	d.post("/sites/society/rehearsal/apply", "meant", "yes")
+	pilar.post("/sites/society/short", "name", "night", "path", "/open-nights")
+	d.post("/sites/society/address", "address", "hill")
+	all := d.shows("/sites/hill/ledger", "is taken away", "/go/night leads to /open-nights", "moved from society to hill", "Rehearse it backwards")
+	if strings.Count(all, "<tr>") != 4 {
+		t.Errorf("%d rows", strings.Count(all, "<tr>"))
+	}
+	for query, want := range map[string][2]string{
+		"who=Pilar+Quintero":     {"/go/night", "moved from"},
+		"kind=address":           {"moved from", "/go/night"},
+		"until=2020-01-01T00:00": {"Nothing of that kind", "/go/night"},
+		"from=2020-01-01T00:00":  {"moved from", "Nothing of that kind"},
+		"who=Nobody+Atall":       {"Name one person of the house", "/go/night leads"},
+	} {
+		if body := d.shows("/sites/hill/ledger?"+query, want[0]); strings.Contains(body, want[1]) {
+			t.Errorf("%s shows %q too", query, want[1])
+		}
+	}
+	d.shows("/ledger?site=hill&kind=door", "Cerro Alcor Society", "doors, passes, team")
+	_, table, h := d.get("/sites/hill/ledger?as=csv&kind=door")
+	rows, err := csv.NewReader(strings.NewReader(table)).ReadAll()
+	if err != nil || len(rows) != 2 || rows[1][4] != "door" || len(rows[1][9]) < 32 || !strings.Contains(h.Get("Content-Disposition"), "hill-ledger.csv") {
+		t.Errorf("%v %v", rows, err)
+	}
+	_, lines, _ := d.get("/ledger?as=jsonl")
+	for i, line := range strings.Split(strings.TrimSpace(lines), "\n") {
+		var e struct {
+			Number int    `json:"number"`
+			Hash   string `json:"hash"`
+		}
+		if err := json.Unmarshal([]byte(line), &e); err != nil || e.Number != i+1 || e.Hash == "" {
+			t.Errorf("%s: %v", line, err)
+		}
+	}
+	if status, _, _ := pilar.get("/ledger?as=csv"); status != http.StatusNotFound {
+		t.Errorf("the house's ledger to an admin of a site: %d", status)
+	}
+}
+
+// Whoever has to do with a section alone learns nothing of the others.
+func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
+	crew := openDesk(t).signIn("katya-cifuentes@cerroalcor.example")
+	for _, view := range []string{"/door", "/walk", "/sightlines", "/sightlines.csv", "/passes", "/holding", "/team", "/listing", "/people?q=a", "/pick?kind=people&find=a", "/rehearsal"} {
+		if status, body, _ := crew.get("/sites/variable-stars" + view); status != http.StatusForbidden || strings.Contains(body, "Marking") {
+			t.Errorf("%s: %d", view, status)
+		}
+	}
+	if status, _, h := crew.get("/sites/variable-stars"); status != http.StatusSeeOther || h.Get("Location") != "/sites/variable-stars/pages" {
+		t.Errorf("%d %s", status, h.Get("Location"))
+	}
+	for _, view := range []string{"/pages/p-crew-antlia", "/publish", "/editions", "/look?page=/crew/antlia&as=person:ines"} {
+		body := crew.shows("/sites/variable-stars"+view, "Variable Stars on Thursdays")
+		for _, secret := range []string{"Marking", "Two more nights", ">Door<", "Show night panel"} {
+			if strings.Contains(body, secret) {
+				t.Errorf("%s tells of %s", view, secret)
+			}
+		}
+	}
+	if body := crew.shows("/jump?q=mark"); strings.Contains(body, "Marking") {
+		t.Error("a hidden page is found by its title")
+	}
+}
