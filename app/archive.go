@@ -95,7 +95,7 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 				return err
 			}
 		}
-		if err := store.SaveWorkingPages(ctx, tx, site, list); err != nil {
+		if err := errors.Join(store.SaveWorkingPages(ctx, tx, site, list), store.DropFiles(ctx, tx, site)); err != nil {
 			return err
 		}
 		for _, f := range archive.Files {
@@ -111,7 +111,7 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 				return err
 			}
 		}
-		return nil
+		return store.DropLooseBlobs(ctx, tx)
 	})
 	if err != nil {
 		return 0, 0, err

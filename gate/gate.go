@@ -273,12 +273,12 @@ func (q *request) own(rest string) {
 		q.notYours()
 	case rest == "enter" && q.Method == http.MethodGet:
 		q.enter()
-	case rest == "decide":
-		q.decide()
 	case strings.HasPrefix(rest, "in/") && q.Method == http.MethodGet:
 		q.follow(strings.TrimPrefix(rest, "in/"))
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meet(access.Decision{})
+	case rest == "decide":
+		q.decide()
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:

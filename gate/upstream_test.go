@@ -105,6 +105,11 @@ func TestUpstreamStandsBehindTheDoor(t *testing.T) {
 
 func TestServersThatAskFirst(t *testing.T) {
 	d := open(t)
+	for _, site := range []string{"august", "nobody-has-this"} { // what is absent answers as absent here too
+		if r := d.ask(asked{site: site, path: "/velada/decide", header: map[string]string{"X-Forwarded-Uri": "/"}}); r.StatusCode != 404 {
+			t.Errorf("%s: %d", site, r.StatusCode)
+		}
+	}
 	visit := d.visiting("tobias@lens.example", "variable-stars")
 	for _, c := range []struct {
 		uri, host, cookie string

@@ -51,6 +51,11 @@ func SaveFile(ctx context.Context, q Queryer, site string, f File) error {
 		ON CONFLICT DO UPDATE SET type = excluded.type, size = excluded.size, blob = excluded.blob`, site, f.Path, f.Type, f.Size, f.Blob)
 }
 
+// DropFiles takes all files out of a working copy.
+func DropFiles(ctx context.Context, q Queryer, site string) error {
+	return exec(ctx, q, `DELETE FROM files WHERE site = ?`, site)
+}
+
 // DropFile takes a file out of a working copy.
 func DropFile(ctx context.Context, q Queryer, site, path string) error {
 	return exec(ctx, q, `DELETE FROM files WHERE site = ? AND path = ?`, site, path)
