@@ -38,6 +38,7 @@
     let timer = 0, again = false;
     if (over) return; // two states are put together by hand, and saved on purpose
     offerUnsaved(key, body, version);
+    body.setSelectionRange(body.value.length, body.value.length); // what is added goes to the end at first
     form.querySelector("[data-plain-save]").hidden = true;
 
     async function save() {
