@@ -155,6 +155,8 @@ func (c *Console) routes(secure bool) http.Handler {
 	whole.GET("/address-free", c.addressFree)
 	whole.GET("/short/:file", c.shortQR)
 	whole.GET("/sheet", c.shortSheet)
+	whole.GET("/members", c.members)
+	site.POST("/members", c.may(access.ManageMembers, "Members of this site are looked after by others."), c.doMember)
 	listing := site.Group("", c.may(access.ManageListing, "You may look at how this site is found, not change it."))
 	listing.POST("/details", c.doDetails)
 	listing.POST("/address", c.doAddress)
@@ -326,7 +328,7 @@ type siteHead struct {
 	MayDoor                   bool
 	MaySee                    bool // may do something on the whole site
 	MayPreview, MayWrite      bool // somewhere on it
-	MayPublish                bool
+	MayPublish, MayAdmit      bool
 	Changes                   int // not live yet
 	Next                      int // the number of the next edition
 }

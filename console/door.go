@@ -192,8 +192,11 @@ func (d *doorContext) scope(here string) scopeView {
 }
 
 func lowerArticle(name string) string {
-	if strings.HasPrefix(name, "A ") {
+	switch {
+	case strings.HasPrefix(name, "A "):
 		return "a" + name[1:]
+	case strings.HasPrefix(name, "At "), strings.HasPrefix(name, "From "):
+		return "somebody " + strings.ToLower(name[:1]) + name[1:]
 	}
 	return name
 }
@@ -314,6 +317,7 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	somewhere := c.House.CanAnywhere(actor(x), address)
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
+	p.Site.MayAdmit = caps.Has(access.ManageMembers)
 	p.Site.Changes, p.Site.Next = s.Working[address].Changes, 1
 	if e := s.Editions[address]; e != nil {
 		p.Site.Live = fmt.Sprintf("Edition %d is live", e.Number)
@@ -774,6 +778,8 @@ func (d *doorContext) links(about []access.Ref) (list []link) {
 			l = link{"as " + d.words.Group(ref.ID), d.url(d.page, "group:"+ref.ID)}
 		case "pass", "link":
 			l = link{"with it", d.url(d.page, ref.Kind+":"+ref.ID)}
+		case "role":
+			l = link{"the team", "/sites/" + d.site + "/team"}
 		case "holding":
 			l = link{"the holding page", "/sites/" + d.site + "/holding"}
 		default:

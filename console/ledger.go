@@ -36,7 +36,7 @@ type ledgerRow struct {
 // ledgerKinds are what the kinds of entries are called.
 var ledgerKinds = map[string]string{
 	"door": "doors, passes, team", "promise": "promises", "holding": "what a holding page says", "edition": "editions", "state": "taken down, put back",
-	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "house": "the house", "import": "imports",
+	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "member": "members", "house": "the house", "import": "imports",
 }
 
 const mostEntries = 200
