@@ -29,7 +29,7 @@ type memberList struct {
 type memberRow struct{ ID, Name, Address, URL string }
 
 var signUpWords = map[string]string{
-	"closed": "Nobody can sign up by themself.", "approval": "Whoever signs up waits here until somebody admits them.", "instant": "Whoever signs up is a member at once.",
+	"closed": "Nobody can sign up on their own.", "approval": "Whoever signs up waits here until somebody admits them.", "instant": "Whoever signs up is a member at once.",
 }
 
 func (c *Console) members(x *gin.Context) {
