@@ -20,8 +20,12 @@ import (
 
 // House is a running house: its database, and its state as requests read it.
 type House struct {
-	DB      *sql.DB
-	Tickets identity.Tickets
+	DB         *sql.DB
+	Tickets    identity.Tickets
+	ConsoleURL string // the console's origin, for links in mail
+
+	background sync.WaitGroup                // what goes on after an answer was given
+	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
 
 	now       func() time.Time
 	writing   sync.Mutex // one change at a time, so that none is based on a stale state
@@ -32,6 +36,7 @@ type House struct {
 	passGuesses   *identity.Throttle // by where a visitor comes from, and site
 	siteGuesses   *identity.Throttle // by site, wherever they come from
 	signInGuesses *identity.Throttle
+	mailAsks      *identity.Throttle // for links by mail
 
 	texts, data cache // of pages and files of editions
 }
@@ -48,6 +53,7 @@ type State struct {
 	Old      map[string]string                      // sites by addresses they had before
 	Short    map[string]map[string]string           // paths by site and short name
 	Details  map[string]store.Details               // what sites say of themselves
+	Settings *Settings                              // of the house
 	Rendered *Rendered                              // whole pages as they were sent in this state
 	salts    map[string][]byte
 	links    map[[2]string]int // versions of links' tokens, by site and link
@@ -60,6 +66,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 		passGuesses:   &identity.Throttle{Every: 12 * time.Second, Burst: 5},
 		siteGuesses:   &identity.Throttle{Every: time.Second, Burst: 120},
 		signInGuesses: &identity.Throttle{Every: 12 * time.Second, Burst: 8},
+		mailAsks:      &identity.Throttle{Every: time.Minute, Burst: 6},
 		texts:         cache{most: 48 << 20}, data: cache{most: 32 << 20},
 	}
 	var err error
@@ -102,6 +109,9 @@ func (h *House) Reload(ctx context.Context) error {
 	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB)); err != nil {
 		return err
 	}
+	if s.Settings, err = readSettings(ctx, h.DB); err != nil {
+		return err
+	}
 	h.swap(s)
 	return nil
 }
@@ -131,7 +141,22 @@ func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
 func (h *House) swap(s *State) {
 	s.Rendered = &Rendered{}
 	h.state.Store(s)
+	next := make(chan struct{})
+	if earlier := h.changed.Swap(&next); earlier != nil {
+		close(*earlier)
+	}
 }
+
+// Changed gives a channel that is closed when the state is swapped next.
+func (h *House) Changed() <-chan struct{} {
+	if c := h.changed.Load(); c != nil {
+		return *c
+	}
+	return nil
+}
+
+// Rest waits until everything that goes on in the background is done.
+func (h *House) Rest() { h.background.Wait() }
 
 // State is what requests read now; nil before the house is set up.
 func (h *House) State() *State { return h.state.Load() }

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"sync"
 	"time"
@@ -48,7 +49,7 @@ func (h *House) SignIn(ctx context.Context, address, password, from string) (acc
 		return a, fmt.Errorf("looking for an account: %w", err)
 	}
 	hash := noAccount()
-	if account != nil {
+	if account != nil && account.Password != "" {
 		hash = account.Password
 	}
 	if len(password) > identity.LongestPassword {
@@ -58,7 +59,7 @@ func (h *House) SignIn(ctx context.Context, address, password, from string) (acc
 	if err != nil {
 		return a, err
 	}
-	if !right || account == nil {
+	if !right || account == nil || account.Password == "" {
 		return a, WrongSignIn{}
 	}
 	forgive()
@@ -122,7 +123,7 @@ func (h *House) EndSession(ctx context.Context, console string) error {
 		}
 		return true
 	})
-	return store.EndVisitsOf(ctx, h.DB, console)
+	return errors.Join(store.EndVisitsOf(ctx, h.DB, console), store.EndSignedIn(ctx, h.DB, console))
 }
 
 // TicketTime is the time by which tickets are issued and redeemed: the real

@@ -145,3 +145,18 @@ func (p *Policy) TeamMembers(site string, t Instant) []TeamMember {
 	}
 	return list
 }
+
+// EntriesOf lists the accepted entries of the site's team that count for
+// somebody at an instant, on whatever part of it.
+func (s *CompiledSite) EntriesOf(id Identity, t Instant) (list []TeamEntry) {
+	if s == nil || !id.Known() || id.kind == aPerson && s.house.marks[id.index]&blockedPerson != 0 {
+		return nil
+	}
+	rules := s.rulesAt(t)
+	for _, e := range s.team {
+		if s.entryHolds(e, &id, t, rules) {
+			list = append(list, *e.doc)
+		}
+	}
+	return list
+}

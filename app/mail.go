@@ -1,0 +1,208 @@
+package app
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net/mail"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"velada/core/access"
+	"velada/identity"
+	"velada/post"
+	"velada/store"
+)
+
+// write puts a letter into the outbox, in the transaction of what it tells of. It
+// is sent from there when there is a mail server.
+func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l post.Letter) error {
+	s := h.State()
+	status := "kept"
+	switch a, err := access.ParseAddress(l.To); {
+	case err != nil || !s.Settings.Reaches(a):
+		status = "unreachable"
+	case s.Settings.Mail != nil:
+		status = "waiting"
+	}
+	host := "localhost"
+	if u, err := url.Parse(h.ConsoleURL); err == nil && u.Hostname() != "" {
+		host = u.Hostname()
+	}
+	from := (&mail.Address{Name: s.Policy.Document().House.Name, Address: "velada@" + host}).String()
+	if s.Settings.Mail != nil && s.Settings.Mail.From != "" {
+		from = s.Settings.Mail.From
+	}
+	written, err := l.Write(from, identity.Token()+"@"+host, h.now())
+	if err != nil {
+		return err
+	}
+	return store.SaveMail(ctx, q, store.Mail{
+		At: h.now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Text: written.Text, HTML: written.HTML, Raw: written.Raw, Status: status,
+	})
+}
+
+// mostTries is how often a message is handed to the mail server before it is
+// given up.
+const mostTries = 5
+
+// SendWaiting hands the mail that waits to the mail server, if there is one.
+func (h *House) SendWaiting(ctx context.Context) error {
+	s := h.State()
+	if s == nil || s.Settings.Mail == nil {
+		return nil
+	}
+	list, err := store.WaitingMails(ctx, h.DB, 50)
+	if err != nil {
+		return fmt.Errorf("reading what is to be sent: %w", err)
+	}
+	for _, m := range list {
+		whole, err := store.FindMail(ctx, h.DB, m.ID)
+		if err != nil {
+			return err
+		}
+		if whole == nil {
+			continue
+		}
+		status, trouble := "sent", ""
+		if err := s.Settings.Mail.Deliver(ctx, m.Address, whole.Raw); err != nil {
+			status, trouble = "waiting", err.Error()
+			if m.Tries+1 >= mostTries {
+				status = "failed"
+			}
+			slog.Warn("mail was not sent", "mail", m.ID, "error", err)
+		}
+		if err := store.MarkMail(ctx, h.DB, m.ID, status, m.Tries+1, trouble); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// KeepSending sends what waits until ctx ends.
+func (h *House) KeepSending(ctx context.Context, every time.Duration) {
+	ticker := time.NewTicker(every)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+		if err := h.SendWaiting(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("sending mail", "error", err)
+		}
+	}
+}
+
+// TryMail writes a letter to a steward, to see whether mail arrives.
+func (h *House) TryMail(ctx context.Context, a Actor) error {
+	if !h.IsSteward(a) {
+		return ErrMayNot
+	}
+	return h.write(ctx, h.DB, "", "try", post.Letter{
+		To: a.Address.String(), Subject: "Mail from " + h.State().Policy.Document().House.Name + " arrives",
+		Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
+	})
+}
+
+// The kinds of links that are sent by mail.
+const (
+	LinkSignIn  = "sign-in"
+	LinkReset   = "reset"
+	LinkAccount = "account" // proves the address of an account that is to be made
+)
+
+// linkLife is how long a link sent by mail can be followed, by the real clock.
+const linkLife = 30 * time.Minute
+
+// newMailLink makes a link of a kind and gives its URL.
+func (h *House) newMailLink(ctx context.Context, q store.Queryer, kind, address string, detail any, life time.Duration) (string, error) {
+	text, err := json.Marshal(detail)
+	if err != nil {
+		return "", err
+	}
+	token := identity.Token()
+	l := store.MailLink{Kind: kind, Address: address, Detail: string(text), Ends: time.Now().Add(life)}
+	return h.ConsoleURL + "/by-mail/" + token, store.SaveMailLink(ctx, q, sha256.Sum256([]byte(token)), l, time.Now())
+}
+
+// FindMailLink reads what a link that was sent by mail is for; nil where it
+// ended or was used.
+func (h *House) FindMailLink(ctx context.Context, token string) (*store.MailLink, error) {
+	return store.FindMailLink(ctx, h.DB, sha256.Sum256([]byte(token)), time.Now())
+}
+
+// NoticeKinds are what somebody can be told of, with what they are called.
+var NoticeKinds = []struct{ ID, Name string }{
+	{"invitation", "an invitation of mine is accepted or declined"},
+	{"request", "somebody asks for something that I may answer"},
+	{"role", "what I may do on a site changes"},
+	{"waiting", "something of mine waits or did not work"},
+}
+
+// tell tells people something in the console, and by mail who chose that.
+func (h *House) tell(ctx context.Context, q store.Queryer, to []string, site, kind, what, path string) error {
+	for i, address := range to {
+		if slices.Contains(to[:i], address) {
+			continue
+		}
+		if err := store.SaveNotice(ctx, q, store.Notice{Address: address, At: h.now(), Site: site, Kind: kind, What: what, URL: path}); err != nil {
+			return fmt.Errorf("telling %s: %w", address, err)
+		}
+		account, err := store.FindAccount(ctx, q, address)
+		if err != nil {
+			return err
+		}
+		if account == nil || !slices.Contains(account.ByMail, kind) {
+			continue
+		}
+		err = h.write(ctx, q, site, "notice", post.Letter{
+			To: address, Subject: strings.TrimSuffix(what, "."), Lines: []string{what}, Action: post.Action{Text: "Look at it", URL: h.ConsoleURL + path},
+			After: []string{"You chose to be told this by mail. Under “Your account” you can choose otherwise."},
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// whoMay gives the addresses of those on a site's team who have a capability on
+// all of it; the stewards where nobody has.
+func (h *House) whoMay(s *State, site string, c access.Capability) (list []string) {
+	at := access.At(h.now())
+	doc := s.Policy.Document()
+	for _, m := range s.Policy.TeamMembers(site, at) {
+		if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == m.Person }); i >= 0 && m.Whole.Has(c) {
+			list = append(list, canonical(doc.People[i].Address))
+		}
+	}
+	for _, e := range s.SiteDocument(site).Team {
+		if a, err := access.ParseAddress(e.Address); err == nil && s.Policy.Site(site).Capabilities("/", s.Policy.Address(a), at).Has(c) {
+			list = append(list, a.String())
+		}
+	}
+	if len(list) > 0 {
+		return list
+	}
+	for _, p := range doc.People {
+		if p.Steward && !p.Blocked {
+			list = append(list, canonical(p.Address))
+		}
+	}
+	return list
+}
+
+// canonical writes an address as addresses are compared.
+func canonical(address string) string {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return address
+	}
+	return a.String()
+}

@@ -1,0 +1,108 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+
+	"velada/core/access"
+	"velada/post"
+	"velada/store"
+)
+
+// Settings are what stewards set for the whole house beside its policy.
+type Settings struct {
+	SecondStep []string     `json:"second_step"` // roles whose holders sign in with a second step; steward too
+	NoMail     []string     `json:"no_mail"`     // domains whose addresses no mail reaches
+	Mail       *post.Server `json:"mail"`        // nil keeps mail in the outbox alone
+	Providers  []Provider   `json:"providers"`
+}
+
+// Provider is an OpenID Connect provider that vouches for addresses at its domains.
+type Provider struct {
+	ID      string   `json:"id"`
+	Name    string   `json:"name"`
+	Issuer  string   `json:"issuer"`
+	Client  string   `json:"client"`
+	Secret  string   `json:"secret"`
+	Domains []string `json:"domains"`
+}
+
+// Steward is what the settings call the stewards among the roles.
+const Steward = "steward"
+
+func readSettings(ctx context.Context, q store.Queryer) (*Settings, error) {
+	s, err := store.Setting(ctx, q, "house", Settings{})
+	return &s, err
+}
+
+// matchesAny reports whether an address is at one of some domains.
+func matchesAny(domains []string, a access.Address) bool {
+	return slices.ContainsFunc(domains, func(d string) bool {
+		pattern, err := access.ParseDomainPattern(d)
+		return err == nil && pattern.Matches(a.Domain)
+	})
+}
+
+// Reaches reports whether mail reaches an address, as far as the house knows.
+func (s *Settings) Reaches(a access.Address) bool { return !matchesAny(s.NoMail, a) }
+
+// Provider gives a provider by its id, or nil.
+func (s *Settings) Provider(id string) *Provider {
+	i := slices.IndexFunc(s.Providers, func(p Provider) bool { return p.ID == id })
+	if i < 0 {
+		return nil
+	}
+	return &s.Providers[i]
+}
+
+// IsSteward reports whether somebody looks after the house.
+func (h *House) IsSteward(a Actor) bool {
+	p, known := h.State().Policy.PersonOf(a.Identity)
+	return known && p.Steward && !p.Blocked
+}
+
+// ChangeSettings changes the settings of the house; what says it for the ledger.
+func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change func(*Settings)) error {
+	if !h.IsSteward(a) {
+		return ErrMayNot
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s := h.State()
+	next, settings := *s, *s.Settings
+	settings.SecondStep, settings.NoMail, settings.Providers = slices.Clone(settings.SecondStep), slices.Clone(settings.NoMail), slices.Clone(settings.Providers)
+	change(&settings)
+	next.Settings = &settings
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SaveSetting(ctx, tx, "house", settings),
+			h.ledger(ctx, tx, a.Address.String(), "", "house", what, "", ""),
+		)
+	})
+	if err != nil {
+		return err
+	}
+	h.swap(&next)
+	return nil
+}
+
+// SecondStepFor gives the roles for which somebody must sign in with a second step.
+func (h *House) SecondStepFor(a Actor) (roles []string) {
+	s := h.State()
+	if len(s.Settings.SecondStep) == 0 {
+		return nil
+	}
+	if slices.Contains(s.Settings.SecondStep, Steward) && h.IsSteward(a) {
+		roles = append(roles, Steward)
+	}
+	for _, site := range s.Policy.Document().Sites {
+		for _, e := range s.Policy.Site(site.Address).EntriesOf(a.Identity, access.At(h.now())) {
+			if slices.Contains(s.Settings.SecondStep, e.Role) && !slices.Contains(roles, e.Role) {
+				roles = append(roles, e.Role)
+			}
+		}
+	}
+	return roles
+}

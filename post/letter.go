@@ -1,0 +1,86 @@
+// Package post writes mail and hands it to a mail server. What is sent, to
+// whom, and the outbox that keeps it all belong to app.
+package post
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"strings"
+	text "text/template"
+	"time"
+
+	"github.com/wneessen/go-mail"
+)
+
+// Letter is one message to one reader, before it is put into words for the wire.
+type Letter struct {
+	To      string
+	Subject string
+	Lines   []string // paragraphs
+	Word    string   // what the sender adds in their own words
+	From    string   // whose words those are
+	Facts   [][2]string
+	Action  Action
+	After   []string // paragraphs below the action
+	Stop    string   // a link by which such mail is stopped, or ""
+}
+
+// Action is the one thing that a letter asks for.
+type Action struct{ Text, URL string }
+
+//go:embed letter.html
+var letterHTML string
+
+//go:embed letter.txt
+var letterText string
+
+var (
+	asHTML = template.Must(template.New("letter").Parse(letterHTML))
+	asText = text.Must(text.New("letter").Parse(letterText))
+)
+
+// around is what stands around a letter's HTML in the message.
+const around = `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title></head><body style="margin:0;background:#e9edec;color:#1d2b38;font:16px/1.5 sans-serif"><div style="max-width:34rem;margin:0 auto;padding:28px 24px;background:#fbfcfb">%s</div></body></html>`
+
+// Written is a letter as it is kept: its parts, and the whole message.
+type Written struct {
+	Text, HTML string // HTML is the letter alone, without what stands around it
+	Raw        []byte // as in RFC 5322
+}
+
+// Write puts a letter into a message from a sender ("Name <address>"). id tells
+// it from others.
+func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
+	var h, t bytes.Buffer
+	if err := asHTML.Execute(&h, l); err != nil {
+		return nil, fmt.Errorf("writing a letter: %w", err)
+	}
+	if err := asText.Execute(&t, l); err != nil {
+		return nil, fmt.Errorf("writing a letter: %w", err)
+	}
+	w := &Written{Text: strings.TrimSpace(t.String()) + "\n", HTML: strings.TrimSpace(h.String())}
+	m := mail.NewMsg(mail.WithNoDefaultUserAgent())
+	if err := m.From(from); err != nil {
+		return nil, fmt.Errorf("a letter from %q: %w", from, err)
+	}
+	if err := m.To(l.To); err != nil {
+		return nil, fmt.Errorf("a letter to %q: %w", l.To, err)
+	}
+	m.Subject(l.Subject)
+	m.SetDateWithValue(at)
+	m.SetMessageIDWithValue(id)
+	if l.Stop != "" {
+		m.SetGenHeader(mail.HeaderListUnsubscribe, "<"+l.Stop+">")
+	}
+	m.SetGenHeader("Auto-Submitted", "auto-generated")
+	m.SetBodyString(mail.TypeTextPlain, w.Text)
+	m.AddAlternativeString(mail.TypeTextHTML, fmt.Sprintf(around, template.HTMLEscapeString(l.Subject), w.HTML))
+	var raw bytes.Buffer
+	if _, err := m.WriteTo(&raw); err != nil {
+		return nil, fmt.Errorf("writing a letter: %w", err)
+	}
+	w.Raw = raw.Bytes()
+	return w, nil
+}

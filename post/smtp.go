@@ -1,0 +1,55 @@
+package post
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"strconv"
+	"time"
+
+	"github.com/wneessen/go-mail"
+)
+
+// Server is a mail server that takes mail for others, by SMTP.
+type Server struct {
+	Host     string `json:"host"`
+	Port     int    `json:"port"`
+	User     string `json:"user,omitempty"`
+	Password string `json:"password,omitempty"`
+	Lock     string `json:"lock"` // starttls, tls or none
+	From     string `json:"from"` // "Name <address>"
+}
+
+// Locks are how a connection to a mail server is locked.
+var Locks = []string{"starttls", "tls", "none"}
+
+// Deliver hands a whole message to the server as it stands. It waits half a
+// minute at most.
+func (s *Server) Deliver(ctx context.Context, to string, raw []byte) error {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	options := []mail.Option{mail.WithPort(s.Port), mail.WithTimeout(20 * time.Second)}
+	switch s.Lock {
+	case "tls":
+		options = append(options, mail.WithSSL())
+	case "none":
+		options = append(options, mail.WithTLSPolicy(mail.NoTLS))
+	default:
+		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory))
+	}
+	if s.User != "" {
+		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(s.User), mail.WithPassword(s.Password))
+	}
+	client, err := mail.NewClient(s.Host, options...)
+	if err != nil {
+		return fmt.Errorf("the mail server: %w", err)
+	}
+	m, err := mail.EMLToMsgFromString(string(raw))
+	if err != nil {
+		return fmt.Errorf("reading the message: %w", err)
+	}
+	if err := client.DialAndSendWithContext(ctx, m); err != nil {
+		return fmt.Errorf("handing it to %s: %w", net.JoinHostPort(s.Host, strconv.Itoa(s.Port)), err)
+	}
+	return nil
+}
