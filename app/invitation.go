@@ -271,7 +271,7 @@ func (h *House) sendInvitation(ctx context.Context, tx *sql.Tx, p *access.Policy
 		site := p.Site(to.Site)
 		title := cmp.Or(site.Document().Title, to.Site)
 		sites = append(sites, title)
-		w := Wording{p.Document(), site.Document(), h.State().Zone}
+		w := Wording{Document: p.Document(), Site: site.Document(), Zone: h.State().Zone}
 		what := fmt.Sprintf("%s, for %s: you may %s", to.Role, w.Section(to.Under), CapabilityWords(site.RoleCapabilities(to.Role)))
 		who := teamWho(p, mustAddress(inv.Address))
 		for _, e := range site.Document().Team {
@@ -356,7 +356,7 @@ func (h *House) offer(ctx context.Context, inv store.Invitation) (*Offer, error)
 		if doc == nil {
 			continue
 		}
-		w := Wording{s.Policy.Document(), doc, s.Zone}
+		w := Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 		for _, e := range doc.Team {
 			if !e.Accepted && sameWho(e, who) && e.Under == to.Under {
 				o.Entries = append(o.Entries, OfferedEntry{

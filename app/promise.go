@@ -47,7 +47,7 @@ func (h *House) changePromises(ctx context.Context, a Actor, site string, change
 	doc := *s.Policy.Document()
 	before := doc.Promises
 	var what string
-	doc.Promises, what = change(before, Wording{&doc, s.SiteDocument(site), s.Zone})
+	doc.Promises, what = change(before, Wording{Document: &doc, Site: s.SiteDocument(site), Zone: s.Zone})
 	if what == "" {
 		return nil
 	}

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -562,5 +563,12 @@ func (h *House) AskToPublish(ctx context.Context, a Actor, site, note string) er
 	if !h.CanAnywhere(a, site).Has(access.Write) {
 		return ErrMayNot
 	}
-	return store.SaveRequest(ctx, h.DB, site, store.PublishRequest{Who: a.Address.String(), Note: strings.TrimSpace(note), At: h.now()})
+	s := h.State()
+	title := cmp.Or(s.SiteDocument(site).Title, site)
+	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SaveRequest(ctx, tx, site, store.PublishRequest{Who: a.Address.String(), Note: strings.TrimSpace(note), At: h.now()}),
+			h.tell(ctx, tx, h.whoMay(s, site, access.Publish), site, "request", fmt.Sprintf("%s asks for %s to be published.", a.Name, title), "/sites/"+site+"/publish"),
+		)
+	})
 }

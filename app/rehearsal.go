@@ -186,7 +186,7 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 		return nil
 	}
 	draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
-	w := Wording{s.Policy.Document(), now, s.Zone}
+	w := Wording{Document: s.Policy.Document(), Site: now, Zone: s.Zone}
 	t := &Tray{Site: r.Site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft), Due: r.Due, Trouble: r.Trouble}
 	for id := range r.Secrets {
 		if link, ok := strings.CutPrefix(id, freshLink); ok && linkKey(now, link) != nil {
@@ -393,6 +393,9 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 			return err
 		}
 		if err := store.DropRehearsal(ctx, tx, t.Site, a.Address.String()); err != nil {
+			return err
+		}
+		if err := h.tellOfRoles(ctx, tx, a, s, before, t.Draft); err != nil {
 			return err
 		}
 		return next.readPasses(ctx, tx)

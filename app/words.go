@@ -14,6 +14,7 @@ type Wording struct {
 	Document *access.Document
 	Site     *access.Site
 	Zone     *time.Location
+	Hides    bool // whom the document does not name is not named by id either
 }
 
 // KindLabel is what a way of a kind is called.
@@ -80,6 +81,9 @@ func (w Wording) people(ids []string) []string {
 // Person is what a person is called, by id; an address stands for itself.
 func (w Wording) Person(id string) string {
 	i := slices.IndexFunc(w.Document.People, func(p access.Person) bool { return p.ID == id })
+	if i < 0 && w.Hides && !strings.Contains(id, "@") {
+		return "somebody of the house"
+	}
 	if i < 0 || w.Document.People[i].Name == "" {
 		return id
 	}
@@ -100,6 +104,9 @@ func (w Wording) Group(id string) string {
 		if g.ID == id && g.Name != "" {
 			return g.Name
 		}
+	}
+	if w.Hides && !slices.ContainsFunc(w.Document.Groups, func(g access.Group) bool { return g.ID == id }) {
+		return "a group of the house"
 	}
 	return id
 }
@@ -175,7 +182,7 @@ type Change struct {
 // Changes puts what differs between two states of a site into words.
 func (w Wording) Changes(before, after *access.Site) []Change {
 	var list []Change
-	was := Wording{w.Document, before, w.Zone}
+	was := Wording{Document: w.Document, Site: before, Zone: w.Zone}
 	w.Site = after
 	for _, u := range changedUnits(before, after) {
 		switch u.kind {

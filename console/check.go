@@ -26,9 +26,9 @@ func (c *Console) check(x *gin.Context) {
 	var v checked
 	switch x.PostForm("kind") {
 	case "people":
-		v = checkGuests(app.ReadGuests(list, s.Policy.Document()), app.Wording{Document: s.Policy.Document(), Zone: s.Zone})
+		v = checkGuests(app.ReadGuests(list, c.known(x)), app.Wording{Document: c.known(x), Zone: s.Zone})
 	case "groups":
-		ids, unknown := readGroups(list, s.Policy.Document())
+		ids, unknown := readGroups(list, c.known(x))
 		if len(ids) > 0 {
 			v.Good = append(v.Good, count(len(ids), "group", "groups")+".")
 		}
@@ -118,7 +118,7 @@ func readGroups(list string, doc *access.Document) (ids, unknown []string) {
 // pick finds people or groups of the house to put on a list.
 func (c *Console) pick(x *gin.Context) {
 	want := strings.ToLower(strings.TrimSpace(x.Query("find")))
-	doc := c.House.State().Policy.Document()
+	doc := c.known(x)
 	const most = 8
 	var hits []personHit
 	if want == "" {

@@ -24,7 +24,9 @@ import (
 	"velada/core/access"
 	"velada/core/content"
 	"velada/gate"
+	"velada/identity"
 	"velada/look"
+	"velada/store"
 )
 
 //go:embed templates
@@ -40,6 +42,7 @@ type Console struct {
 	LookURL   string      // the origin of that
 
 	sessions  *scs.SessionManager
+	passkeys  *identity.Passkeys
 	handouts  sync.Map // token → handout, shown once
 	presence  presence
 	ending    <-chan struct{} // closed when the console ends
@@ -61,6 +64,12 @@ func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode str
 	c.sessions.Cookie.Secure = secure
 	c.sessions.HashTokenInStore = true
 	c.templates = parseTemplates()
+	house.ConsoleURL = siteURL("velada")
+	passkeys, err := identity.NewPasskeys(house.ConsoleURL, "Velada")
+	if err != nil {
+		panic(err) // the console's origin is one
+	}
+	c.passkeys = passkeys
 	glass.Preview = c.preview
 	c.handler = c.routes(secure)
 	return c
@@ -81,11 +90,25 @@ func (c *Console) routes(secure bool) http.Handler {
 			x.Status(http.StatusNotFound)
 		}
 	})
-	open := g.Group("/")
-	open.GET("/set-up", c.showSetUp)
-	open.POST("/set-up", c.doSetUp)
+	g.GET("/set-up", c.showSetUp)
+	g.POST("/set-up", c.doSetUp)
+	open := g.Group("/", c.needsHouse)
 	open.GET("/sign-in", c.showSignIn)
 	open.POST("/sign-in", c.doSignIn)
+	open.GET("/sign-in/with/:provider", c.signInWith)
+	open.GET("/sign-in/back", c.backFrom)
+	open.POST("/sign-in/passkey", c.signInByPasskey)
+	open.POST("/sign-in/passkey/ask", c.askPasskey)
+	open.GET("/forgot", c.showForgot)
+	open.POST("/forgot", c.doForgot)
+	open.GET("/by-mail/:token", c.showByMail)
+	open.POST("/by-mail/:token", c.doByMail)
+	open.GET("/second-step", c.showSecond)
+	open.POST("/second-step", c.doSecond)
+	open.GET("/first-password", c.showFirstPassword)
+	open.POST("/first-password", c.doFirstPassword)
+	open.GET("/invitations/:token", c.showOffer)
+	open.POST("/invitations/:token", c.doOffer)
 	open.POST("/sign-out", c.signOut)
 
 	in := g.Group("/", c.signedIn)
@@ -97,6 +120,25 @@ func (c *Console) routes(secure bool) http.Handler {
 	in.GET("/jump", c.jump)
 	in.GET("/strength", c.strength)
 	in.GET("/ledger", c.ledger)
+	in.GET("/account", c.account)
+	in.POST("/account", c.doAccount)
+	in.POST("/account/password", c.doPassword)
+	in.POST("/account/second-step", c.doSetSecond)
+	in.POST("/account/passkeys", c.keepPasskey)
+	in.POST("/account/passkeys/ask", c.askNewPasskey)
+	in.POST("/account/passkeys/drop", c.dropPasskey)
+	in.POST("/account/browsers", c.endBrowser)
+	in.POST("/account/invitation", c.answerInvitation)
+	in.GET("/notices", c.notices)
+	in.POST("/notices", c.seeNotices)
+	in.GET("/outbox", c.outbox)
+	in.GET("/outbox/:id", c.outbox)
+	in.GET("/outbox/:id/eml", c.mailFile)
+	in.GET("/house-rules", c.houseRules)
+	in.POST("/house-rules/second-step", c.doSecondStepRule)
+	in.POST("/house-rules/no-mail", c.doNoMail)
+	in.POST("/house-rules/mail", c.doMailServer)
+	in.POST("/house-rules/providers", c.doProvider)
 	site := in.Group("/sites/:site", c.onSite)
 	whole := site.Group("", c.onWholeSite)
 	whole.GET("", c.standing)
@@ -108,6 +150,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	whole.GET("/rehearsal", c.rehearsal)
 	whole.GET("/team", c.team)
 	whole.GET("/pick", c.pick)
+	whole.GET("/here", c.watch)
 	whole.GET("/sightlines", c.sightlines)
 	whole.GET("/sightlines.csv", c.sightlinesCSV)
 	whole.GET("/sightlines.svg", c.sightlinesSVG)
@@ -171,6 +214,11 @@ func (c *Console) routes(secure bool) http.Handler {
 	team.POST("/team/entry", c.doEntry)
 	team.POST("/team/leave", c.doLeaveTeam)
 	team.POST("/team/role", c.doRole)
+	team.POST("/team/invite", c.doInvite)
+	team.POST("/team/invitation", c.doInvitation)
+	team.POST("/team/editors", c.doEditors)
+	site.POST("/team/hand-over", c.may(access.Own, "Only an owner can hand this site over."), c.doHandOver)
+	site.POST("/team/leave-self", c.doLeave)
 	rehearsing := site.Group("", c.mayRehearse)
 	rehearsing.POST("/rehearsal/discard", c.doDiscard)
 	rehearsing.POST("/rehearsal/apply", c.doApply)
@@ -213,13 +261,18 @@ func (c *Console) signedIn(x *gin.Context) {
 		x.Abort()
 		return
 	}
-	address, err := access.ParseAddress(c.sessions.GetString(x.Request.Context(), "address"))
-	if err != nil {
+	address, ok := c.whoIsIn(x)
+	if !ok {
 		target := "/sign-in"
 		if x.Request.Method == http.MethodGet && x.Request.URL.Path != "/" {
 			target += "?then=" + template.URLQueryEscaper(x.Request.URL.RequestURI())
 		}
 		x.Redirect(http.StatusSeeOther, target)
+		x.Abort()
+		return
+	}
+	if to := c.unfinished(x, address); to != "" {
+		x.Redirect(http.StatusSeeOther, to)
 		x.Abort()
 		return
 	}
@@ -312,6 +365,8 @@ type page struct {
 	House    string
 	Me       string
 	Steward  bool
+	Unseen   int    // what they were told and have not looked at
+	Rules    bool   // may look at the house rules
 	Here     string // the tab
 	Site     *siteHead
 	Standing standingWords
@@ -319,6 +374,7 @@ type page struct {
 	Flash    string
 	Bad      bool
 	Problem  string
+	Not      string // what one may not do here, and who could change that
 	View     any
 }
 
@@ -343,6 +399,12 @@ func (c *Console) page(x *gin.Context, title string) *page {
 		p.Me = me.Name
 		person, known := c.House.State().Policy.PersonOf(me.Identity)
 		p.Steward = known && person.Steward
+		p.Rules = p.Steward || len(c.sitesOf(me)) > 0
+		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.DB, me.Address.String())
+		if err != nil {
+			slog.Error("counting what somebody was told", "error", err)
+		}
+		p.Unseen = unseen
 	}
 	p.Flash = c.sessions.PopString(x.Request.Context(), "flash")
 	p.Bad = c.sessions.PopBool(x.Request.Context(), "bad")

@@ -215,20 +215,21 @@ type kindRow struct{ Kind, Label, Text, URL string }
 
 // doorContext is what the parts of the door view are worked out from.
 type doorContext struct {
-	state  *app.State
-	now    *access.Site // as applied
-	then   *access.Site // as rehearsed, or the same
-	policy *access.Policy
-	tray   *app.Tray
-	site   string
-	page   string // "" is the whole site
-	as     string
-	at     access.Instant
-	asked  string    // the instant as the address of the view names it; "" is now
-	real   time.Time // now
-	words  app.Wording
-	view   string // the view that floor plan and walk-in lead to
-	uses   map[string]store.KeyUse
+	state   *app.State
+	now     *access.Site // as applied
+	then    *access.Site // as rehearsed, or the same
+	policy  *access.Policy
+	tray    *app.Tray
+	site    string
+	page    string // "" is the whole site
+	as      string
+	at      access.Instant
+	asked   string    // the instant as the address of the view names it; "" is now
+	real    time.Time // now
+	words   app.Wording
+	view    string // the view that floor plan and walk-in lead to
+	uses    map[string]store.KeyUse
+	reasons map[string]string // why people are on the team
 }
 
 // url is doorURL at the instant that is looked at.
@@ -285,11 +286,33 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	if tray != nil {
 		d.tray, d.then, d.policy = tray, tray.Draft, tray.Then
 	}
-	d.words = app.Wording{Document: s.Policy.Document(), Site: d.then, Zone: s.Zone}
+	known := c.known(x)
+	d.words = app.Wording{Document: known, Site: d.then, Zone: s.Zone, Hides: known != s.Policy.Document()}
+	if d.words.Hides && d.namesUnknown() {
+		d.as = "stranger"
+	}
 	if d.uses, err = store.KeyUses(x.Request.Context(), c.House.DB, d.site); err != nil {
 		return nil, fmt.Errorf("reading how passes and links were used: %w", err)
 	}
 	return d, nil
+}
+
+// known is the house's document as the one who asks may know it.
+func (c *Console) known(x *gin.Context) *access.Document {
+	return c.House.KnownTo(actor(x), x.Param("site"))
+}
+
+// namesUnknown reports whether somebody is to be looked through whom the one who
+// looks may not know of.
+func (d *doorContext) namesUnknown() bool {
+	kind, id, _ := strings.Cut(d.as, ":")
+	switch kind {
+	case "person":
+		return !slices.ContainsFunc(d.words.Document.People, func(p access.Person) bool { return p.ID == id })
+	case "group":
+		return !slices.ContainsFunc(d.words.Document.Groups, func(g access.Group) bool { return g.ID == id })
+	}
+	return false
 }
 
 // instantAsked reads an instant from an address or a field: RFC 3339, or a local
@@ -350,6 +373,7 @@ func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm
 		x.Redirect(http.StatusSeeOther, "/sites/"+d.site+"/holding")
 		return
 	}
+	p.Not = c.mayNotHere(x, access.ChangeDoor)
 	v := d.doorView(p)
 	v.Scope = d.scope("door")
 	own, there := app.DoorAt(d.then, d.page)

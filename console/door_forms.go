@@ -143,7 +143,7 @@ func words(text string) []string {
 }
 
 // readWay reads a way from its form; what is wrong is noted at its field.
-func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
+func (f *wayForm) readWay(x *gin.Context, s *app.State, known *access.Document) access.Way {
 	w := access.Way{Way: f.Kind}
 	w.From, w.Until = f.window(s.Zone)
 	list := f.Values["list"]
@@ -171,7 +171,7 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 			f.Wrong["list"] = "Name at least one network or address."
 		}
 	case "people":
-		guests := app.ReadGuests(list, s.Policy.Document())
+		guests := app.ReadGuests(list, known)
 		w.People = guests.People
 		if len(guests.Problems) > 0 {
 			f.Wrong["list"] = strings.Join(guests.Problems, " ")
@@ -179,7 +179,7 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State) access.Way {
 			f.Wrong["list"] = "Name at least one person or address."
 		}
 	case "groups":
-		ids, unknown := readGroups(list, s.Policy.Document())
+		ids, unknown := readGroups(list, known)
 		w.Groups = ids
 		if len(unknown) > 0 {
 			f.Wrong["list"] = fmt.Sprintf("There is no group “%s”.", strings.Join(unknown, "”, “"))
@@ -318,7 +318,7 @@ func (c *Console) saveWay(x *gin.Context, key string) {
 	f := &wayForm{form: typed(x, "list", "from", "until"), Kind: x.PostForm("kind"), Key: key, YourAddress: remote(x.Request)}
 	f.Label = app.KindLabel(f.Kind)
 	f.Back = doorURL(x.Param("site"), path, x.PostForm("as"))
-	w := f.readWay(x, s)
+	w := f.readWay(x, s, c.known(x))
 	if len(f.Wrong) > 0 {
 		site := s.SiteDocument(x.Param("site"))
 		f.chooseKeys(site, app.Wording{Document: s.Policy.Document(), Site: site, Zone: s.Zone}, w)
@@ -521,7 +521,7 @@ type personHit struct{ ID, Name, Address, URL string }
 // findPeople finds people and groups of the house to walk in as.
 func (c *Console) findPeople(x *gin.Context) {
 	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
-	doc := c.House.State().Policy.Document()
+	doc := c.known(x)
 	var more []string
 	if at := x.Query("at"); at != "" {
 		more = []string{"at", at}

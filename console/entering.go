@@ -1,8 +1,9 @@
 package console
 
 import (
-	"crypto/subtle"
+	"encoding/json"
 	"errors"
+	"html/template"
 	"net/http"
 	"net/url"
 	"strings"
@@ -14,81 +15,124 @@ import (
 	"velada/identity"
 )
 
-// form is what was typed, and what is wrong with it.
-type form struct {
-	Values map[string]string
-	Wrong  app.FieldErrors
+// What a session of the console keeps.
+const (
+	sessionAddress = "address"
+	sessionVisits  = "visits" // the sign-in's id; what visits handed over from it are ended by
+	sessionSecond  = "second" // a second step was taken, or a passkey shown
+	sessionHalf    = "half"   // JSON: signed in but for the second step
+	sessionFirst   = "first"  // the password is a first code, to be changed before anything else
+	sessionAsked   = "asked"  // JSON: a sign-in on its way through a provider
+	sessionPasskey = "passkey"
+	sessionSecret  = "secret" // of a second step that is being set up
+)
+
+// halfIn is somebody who is signed in but for the second step.
+type halfIn struct {
+	Address, How string
+	To           map[string]string // where they go on to
 }
 
-func typed(x *gin.Context, fields ...string) form {
-	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
-	for _, name := range fields {
-		f.Values[name] = strings.TrimSpace(x.PostForm(name))
-	}
-	return f
-}
-
-func (c *Console) showSetUp(x *gin.Context) {
-	if c.House.State() != nil {
-		x.Redirect(http.StatusSeeOther, "/sign-in")
-		return
-	}
-	p := c.page(x, "Set up your house")
-	p.View = form{Values: map[string]string{"zone": "Europe/Madrid"}}
-	c.show(x, http.StatusOK, "set-up", p)
-}
-
-func (c *Console) doSetUp(x *gin.Context) {
-	f := typed(x, "code", "house", "zone", "name", "address")
-	f.Values["password"] = x.PostForm("password")
-	p := c.page(x, "Set up your house")
-	p.View = f
-	if c.SetUpCode == "" || subtle.ConstantTimeCompare([]byte(f.Values["code"]), []byte(c.SetUpCode)) != 1 {
-		f.Wrong["code"] = "This is not the code that Velada printed when it was started."
-		c.show(x, http.StatusUnprocessableEntity, "set-up", p)
-		return
-	}
-	err := c.House.SetUp(x.Request.Context(), app.NewHouse{
-		House: f.Values["house"], Zone: f.Values["zone"], Name: f.Values["name"], Address: f.Values["address"], Password: f.Values["password"],
-	})
-	var wrong app.FieldErrors
-	switch {
-	case errors.As(err, &wrong):
-		f.Wrong = wrong
-		p.View = f
-		c.show(x, http.StatusUnprocessableEntity, "set-up", p)
-	case err != nil:
+// enter lets somebody in who has shown who they are, after a second step where
+// one is set up or called for, and leads them on. strong says that what they
+// have shown stands for two steps.
+func (c *Console) enter(x *gin.Context, address access.Address, how string, strong bool, to map[string]string) {
+	has, err := c.House.HasSecondStep(x.Request.Context(), address)
+	if err != nil {
 		c.fail(x, err)
-	default:
-		address, err := access.ParseAddress(f.Values["address"])
-		if err != nil {
-			c.fail(x, err)
-			return
-		}
-		c.begin(x, address)
-		x.Redirect(http.StatusSeeOther, "/sites")
+		return
 	}
+	if !strong && (has || len(c.House.SecondStepFor(c.House.Actor(address))) > 0) {
+		if err := c.sessions.RenewToken(x.Request.Context()); err != nil {
+			panic(err)
+		}
+		c.keep(x, sessionHalf, halfIn{address.String(), how, to})
+		x.Redirect(http.StatusSeeOther, "/second-step")
+		return
+	}
+	c.begin(x, address, how, strong)
+	c.goOn(x, address, to)
+}
+
+// keep keeps a value in the session, as JSON.
+func (c *Console) keep(x *gin.Context, key string, value any) {
+	text, err := json.Marshal(value)
+	if err != nil {
+		panic(err) // only what can be written is kept
+	}
+	c.sessions.Put(x.Request.Context(), key, string(text))
+}
+
+// kept reads a value that the session keeps; false where there is none.
+func (c *Console) kept(x *gin.Context, key string, value any) bool {
+	return json.Unmarshal([]byte(c.sessions.GetString(x.Request.Context(), key)), value) == nil
 }
 
 // begin signs somebody in on the console, under a fresh session token.
-func (c *Console) begin(x *gin.Context, address access.Address) {
+func (c *Console) begin(x *gin.Context, address access.Address, how string, second bool) {
 	ctx := x.Request.Context()
+	if earlier := c.sessions.GetString(ctx, sessionVisits); earlier != "" { // somebody else, or a second step later
+		if err := c.House.EndSession(ctx, earlier); err != nil {
+			panic(err)
+		}
+	}
 	if err := c.sessions.RenewToken(ctx); err != nil {
 		panic(err)
 	}
-	c.sessions.Put(ctx, "address", address.String())
-	c.sessions.Put(ctx, "visits", identity.Token()) // what visits handed over from this session are ended by
+	id := identity.Token()
+	if err := c.House.Begin(ctx, id, address, device(x.Request.UserAgent()), how); err != nil {
+		panic(err)
+	}
+	for _, key := range []string{sessionHalf, sessionAsked, sessionPasskey, sessionSecret, sessionFirst} {
+		c.sessions.Remove(ctx, key)
+	}
+	c.sessions.Put(ctx, sessionAddress, address.String())
+	c.sessions.Put(ctx, sessionVisits, id)
+	c.sessions.Put(ctx, sessionSecond, second)
+	account, err := c.House.Account(ctx, address)
+	if err != nil {
+		panic(err)
+	}
+	if account.MustChange && how == "password" {
+		c.sessions.Put(ctx, sessionFirst, true)
+	}
+}
+
+// device says in words what a browser says of itself.
+func device(agent string) string {
+	find := func(fallback string, names ...[2]string) string {
+		for _, n := range names {
+			if strings.Contains(agent, n[0]) {
+				return n[1]
+			}
+		}
+		return fallback
+	}
+	browser := find("A browser", [2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"}, [2]string{"Chrome/", "Chrome or a relative"}, [2]string{"Safari/", "Safari"})
+	return browser + find("", [2]string{"iPhone", " on an iPhone"}, [2]string{"iPad", " on an iPad"}, [2]string{"Android", " on Android"}, [2]string{"Windows", " on Windows"}, [2]string{"Mac OS X", " on a Mac"}, [2]string{"Linux", " on Linux"})
 }
 
 type signInView struct {
 	form
 	SiteTitle string
+	Providers []app.Provider
+	Query     string // where to go on to, for links
+	Kind      string // what link is asked for
+	Sent      bool
 }
 
 func (c *Console) signInPage(x *gin.Context, f form) *page {
 	p := c.page(x, "Sign in")
 	v := signInView{form: f}
+	query := url.Values{}
+	for _, name := range whereTo {
+		if f.Values[name] != "" {
+			query.Set(name, f.Values[name])
+		}
+	}
+	v.Query = query.Encode()
 	if s := c.House.State(); s != nil {
+		v.Providers = s.Settings.Providers
 		// The title is told only where a stranger learns of the site anyway.
 		site := f.Values["site"]
 		if d := s.Policy.Site(site).Decide("/", &access.Visitor{}, access.At(c.House.Now())); d.Outcome != access.Absent {
@@ -101,24 +145,73 @@ func (c *Console) signInPage(x *gin.Context, f form) *page {
 	return p
 }
 
-func (c *Console) showSignIn(x *gin.Context) {
+// whereTo are the fields that say where somebody goes on to after signing in.
+var whereTo = []string{"site", "path", "then"}
+
+func asked(x *gin.Context) form {
+	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+	for _, name := range whereTo {
+		f.Values[name] = x.Query(name)
+	}
+	return f
+}
+
+// needsHouse leads to the set-up before there is a house.
+func (c *Console) needsHouse(x *gin.Context) {
 	if c.House.State() == nil {
 		x.Redirect(http.StatusSeeOther, "/set-up")
+		x.Abort()
+	}
+}
+
+func (c *Console) showSignIn(x *gin.Context) {
+	f := asked(x)
+	if address, ok := c.whoIsIn(x); ok {
+		if to := c.unfinished(x, address); to != "" {
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
+		c.goOn(x, address, f.Values)
 		return
 	}
-	f := form{Values: map[string]string{"site": x.Query("site"), "path": x.Query("path"), "then": x.Query("then")}}
-	if address, err := access.ParseAddress(c.sessions.GetString(x.Request.Context(), "address")); err == nil {
-		c.goOn(x, address, f)
-		return
-	}
+	f.Values["address"] = x.Query("address")
 	c.show(x, http.StatusOK, "sign-in", c.signInPage(x, f))
 }
 
-func (c *Console) doSignIn(x *gin.Context) {
-	if c.House.State() == nil {
-		x.Redirect(http.StatusSeeOther, "/set-up")
-		return
+// whoIsIn gives the address of whoever is signed in, when that was not ended
+// from elsewhere.
+func (c *Console) whoIsIn(x *gin.Context) (access.Address, bool) {
+	ctx := x.Request.Context()
+	address, err := access.ParseAddress(c.sessions.GetString(ctx, sessionAddress))
+	if err != nil {
+		return address, false
 	}
+	still, err := c.House.StillIn(ctx, c.sessions.GetString(ctx, sessionVisits))
+	if err != nil {
+		panic(err)
+	}
+	if !still {
+		if err := c.sessions.Destroy(ctx); err != nil {
+			panic(err)
+		}
+	}
+	return address, still
+}
+
+// unfinished gives where somebody who is signed in must go before anything else.
+func (c *Console) unfinished(x *gin.Context, address access.Address) string {
+	ctx := x.Request.Context()
+	if c.sessions.GetBool(ctx, sessionFirst) {
+		return "/first-password"
+	}
+	if !c.sessions.GetBool(ctx, sessionSecond) && len(c.House.SecondStepFor(c.House.Actor(address))) > 0 {
+		c.keep(x, sessionHalf, halfIn{address.String(), "password", map[string]string{}})
+		return "/second-step"
+	}
+	return ""
+}
+
+func (c *Console) doSignIn(x *gin.Context) {
 	f := typed(x, "address", "site", "path", "then")
 	address, err := c.House.SignIn(x.Request.Context(), f.Values["address"], x.PostForm("password"), remote(x.Request))
 	var later app.TryLater
@@ -133,41 +226,357 @@ func (c *Console) doSignIn(x *gin.Context) {
 	case err != nil:
 		c.fail(x, err)
 	default:
-		c.begin(x, address)
-		c.goOn(x, address, f)
+		c.enter(x, address, "password", false, f.Values)
 	}
 }
 
 // goOn leads somebody who is signed in to where they were going: to a site by a
 // ticket for its host, or to a view of the console.
-func (c *Console) goOn(x *gin.Context, address access.Address, f form) {
-	if site := f.Values["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
-		code := c.House.Tickets.Issue(identity.Ticket{
-			Site: site, Address: address.String(), Console: c.sessions.GetString(x.Request.Context(), "visits"),
-		}, c.House.TicketTime())
-		query := url.Values{"ticket": {code}, "path": {f.Values["path"]}}
-		x.Redirect(http.StatusSeeOther, c.SiteURL(site)+"/velada/enter?"+query.Encode())
+func (c *Console) goOn(x *gin.Context, address access.Address, to map[string]string) {
+	if c.sessions.GetBool(x.Request.Context(), sessionFirst) {
+		c.keep(x, "onward", to)
+		x.Redirect(http.StatusSeeOther, "/first-password")
 		return
 	}
-	then := f.Values["then"]
-	if !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || strings.HasPrefix(then, "/\\") {
-		then = "/sites"
+	x.Redirect(http.StatusSeeOther, c.onward(x, address, to))
+}
+
+func (c *Console) onward(x *gin.Context, address access.Address, to map[string]string) string {
+	if site := to["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
+		code := c.House.Tickets.Issue(identity.Ticket{
+			Site: site, Address: address.String(), Console: c.sessions.GetString(x.Request.Context(), sessionVisits),
+		}, c.House.TicketTime())
+		query := url.Values{"ticket": {code}, "path": {to["path"]}}
+		return c.SiteURL(site) + "/velada/enter?" + query.Encode()
 	}
-	x.Redirect(http.StatusSeeOther, then)
+	then := to["then"]
+	if !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || strings.HasPrefix(then, "/\\") {
+		return "/sites"
+	}
+	return then
 }
 
 // signOut ends the session and every visit that was handed over from it.
 func (c *Console) signOut(x *gin.Context) {
-	ctx := x.Request.Context()
-	if visits := c.sessions.GetString(ctx, "visits"); visits != "" {
-		if err := c.House.EndSession(ctx, visits); err != nil {
-			c.fail(x, err)
-			return
-		}
-	}
-	if err := c.sessions.Destroy(ctx); err != nil {
+	if err := c.leave(x); err != nil {
 		c.fail(x, err)
 		return
 	}
 	x.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+func (c *Console) leave(x *gin.Context) error {
+	ctx := x.Request.Context()
+	if visits := c.sessions.GetString(ctx, sessionVisits); visits != "" {
+		if err := c.House.EndSession(ctx, visits); err != nil {
+			return err
+		}
+	}
+	return c.sessions.Destroy(ctx)
+}
+
+// showForgot offers a link by mail, to sign in or to set a new password.
+func (c *Console) showForgot(x *gin.Context) {
+	f := asked(x)
+	f.Values["kind"], f.Values["address"] = x.Query("kind"), x.Query("address")
+	c.forgot(x, http.StatusOK, f, false)
+}
+
+func (c *Console) forgot(x *gin.Context, status int, f form, sent bool) {
+	p := c.signInPage(x, f)
+	v := p.View.(signInView)
+	v.Kind, v.Sent = app.LinkSignIn, sent
+	if f.Values["kind"] == app.LinkReset {
+		v.Kind = app.LinkReset
+	}
+	p.Title = "A link by mail"
+	p.View = v
+	c.show(x, status, "forgot", p)
+}
+
+func (c *Console) doForgot(x *gin.Context) {
+	f := typed(x, "address", "kind", "site", "path", "then")
+	kind := app.LinkSignIn
+	if f.Values["kind"] == app.LinkReset {
+		kind = app.LinkReset
+	}
+	err := c.House.SendLink(kind, f.Values["address"], f.Values, remote(x.Request))
+	var later app.TryLater
+	switch {
+	case errors.As(err, &f.Wrong):
+		c.forgot(x, http.StatusUnprocessableEntity, f, false)
+	case errors.As(err, &later):
+		f.Wrong["address"] = "Enough links were asked for. " + strings.TrimPrefix(later.Error(), "Too many wrong tries. ")
+		c.forgot(x, http.StatusTooManyRequests, f, false)
+	case err != nil:
+		c.fail(x, err)
+	default:
+		c.forgot(x, http.StatusOK, f, true)
+	}
+}
+
+// byMailView is where a link that was sent by mail leads.
+type byMailView struct {
+	form
+	Token, Kind, Address string
+}
+
+func (c *Console) showByMail(x *gin.Context) { c.byMail(x, http.StatusOK, form{}) }
+
+func (c *Console) byMail(x *gin.Context, status int, f form) {
+	l, err := c.House.FindMailLink(x.Request.Context(), x.Param("token"))
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	if l == nil {
+		c.refuse(x, http.StatusGone, capital(app.ErrLinkSpent.Error())+".")
+		return
+	}
+	p := c.page(x, "A link by mail")
+	p.View = byMailView{f, x.Param("token"), l.Kind, l.Address}
+	c.show(x, status, "by-mail", p)
+}
+
+func (c *Console) doByMail(x *gin.Context) {
+	ctx, token := x.Request.Context(), x.Param("token")
+	if x.PostForm("kind") == app.LinkReset {
+		address, err := c.House.ResetPassword(ctx, token, x.PostForm("password"))
+		var wrong app.FieldErrors
+		switch {
+		case errors.As(err, &wrong):
+			c.byMail(x, http.StatusUnprocessableEntity, form{Wrong: wrong})
+		case errors.Is(err, app.ErrLinkSpent):
+			c.refuse(x, http.StatusGone, capital(err.Error())+".")
+		case err != nil:
+			c.fail(x, err)
+		default:
+			c.enter(x, address, "password", false, map[string]string{})
+		}
+		return
+	}
+	address, to, err := c.House.FollowMailLink(ctx, token)
+	switch {
+	case errors.Is(err, app.ErrLinkSpent):
+		c.refuse(x, http.StatusGone, capital(err.Error())+".")
+	case err != nil:
+		c.fail(x, err)
+	default:
+		c.enter(x, address, "a link by mail", false, to)
+	}
+}
+
+// signInWith sends somebody to a provider to sign in.
+func (c *Console) signInWith(x *gin.Context) {
+	settings := c.House.State().Settings.Provider(x.Param("provider"))
+	if settings == nil {
+		c.notFound(x)
+		return
+	}
+	to, asked1, err := c.provider(settings).Ask(x.Request.Context())
+	if err != nil {
+		c.refuse(x, http.StatusBadGateway, settings.Name+" does not answer. Try again later, or sign in another way.")
+		return
+	}
+	asked1.Provider = settings.ID
+	c.keep(x, sessionAsked, struct {
+		Asked identity.Asked
+		To    map[string]string
+	}{asked1, asked(x).Values})
+	x.Redirect(http.StatusSeeOther, to)
+}
+
+func (c *Console) provider(p *app.Provider) identity.Provider {
+	return identity.Provider{Issuer: p.Issuer, Client: p.Client, Secret: p.Secret, Back: c.House.ConsoleURL + "/sign-in/back"}
+}
+
+// backFrom takes somebody who comes back from a provider.
+func (c *Console) backFrom(x *gin.Context) {
+	var kept struct {
+		Asked identity.Asked
+		To    map[string]string
+	}
+	there := c.kept(x, sessionAsked, &kept)
+	c.sessions.Remove(x.Request.Context(), sessionAsked)
+	settings := c.House.State().Settings.Provider(kept.Asked.Provider)
+	if !there || settings == nil {
+		c.refuse(x, http.StatusBadRequest, "This answer belongs to no sign-in of this browser. Begin again.")
+		return
+	}
+	claims, err := c.provider(settings).Answer(x.Request.Context(), kept.Asked, x.Query("state"), x.Query("code"))
+	if err != nil {
+		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+settings.Name+" gave no answer that can be trusted.")
+		return
+	}
+	address, err := c.House.SignInWith(x.Request.Context(), settings, claims)
+	if err != nil {
+		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
+		return
+	}
+	c.enter(x, address, settings.Name, false, kept.To)
+}
+
+// askPasskey gives what a browser needs to sign in by a passkey.
+func (c *Console) askPasskey(x *gin.Context) {
+	options, kept, err := c.passkeys.Ask()
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.sessions.Put(x.Request.Context(), sessionPasskey, string(kept))
+	x.Data(http.StatusOK, "application/json", options)
+}
+
+// signInByPasskey takes a browser's answer and says where to go on to.
+func (c *Console) signInByPasskey(x *gin.Context) {
+	kept := c.sessions.PopString(x.Request.Context(), sessionPasskey)
+	address, err := c.House.SignInByPasskey(x.Request.Context(), c.passkeys, []byte(kept), x.Request)
+	if err != nil {
+		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey lets nobody in here. Sign in another way, or try again."})
+		return
+	}
+	c.begin(x, address, "a passkey", true)
+	x.JSON(http.StatusOK, map[string]string{"to": c.onward(x, address, asked(x).Values)})
+}
+
+// secondView is the second step of signing in: a code, or setting it up.
+type secondView struct {
+	form
+	Address string
+	SetUp   *secretView // where none is set up yet
+	Roles   string      // for which it is called for
+}
+
+// secretView is the secret of a second step while it is set up.
+type secretView struct {
+	QR     template.HTML
+	Secret string
+}
+
+func (c *Console) showSecond(x *gin.Context) { c.second(x, http.StatusOK, form{}) }
+
+func (c *Console) second(x *gin.Context, status int, f form) {
+	var half halfIn
+	if !c.kept(x, sessionHalf, &half) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	address, err := access.ParseAddress(half.Address)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v := secondView{form: f, Address: half.Address}
+	has, err := c.House.HasSecondStep(x.Request.Context(), address)
+	if err == nil && !has {
+		v.Roles = strings.Join(c.House.SecondStepFor(c.House.Actor(address)), ", ")
+		v.SetUp, err = c.newSecret(x, address)
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	p := c.page(x, "The second step")
+	p.View = v
+	c.show(x, status, "second-step", p)
+}
+
+// newSecret gives the secret of a second step that is being set up, the same
+// until it is.
+func (c *Console) newSecret(x *gin.Context, address access.Address) (*secretView, error) {
+	ctx := x.Request.Context()
+	secret := c.sessions.GetString(ctx, sessionSecret)
+	if secret == "" {
+		secret = identity.NewSecret()
+		c.sessions.Put(ctx, sessionSecret, secret)
+	}
+	link, err := identity.SecretURL(secret, c.House.State().Policy.Document().House.Name, address.String())
+	if err != nil {
+		return nil, err
+	}
+	qr, err := qrSVG(link)
+	return &secretView{template.HTML(qr), secret}, err
+}
+
+func (c *Console) doSecond(x *gin.Context) {
+	ctx := x.Request.Context()
+	var half halfIn
+	if !c.kept(x, sessionHalf, &half) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	address, err := access.ParseAddress(half.Address)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	has, err := c.House.HasSecondStep(ctx, address)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	var recovery []string
+	if has {
+		err = c.House.SecondStep(ctx, address, x.PostForm("code"), remote(x.Request))
+	} else {
+		recovery, err = c.House.SetSecondStep(ctx, address, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"))
+	}
+	var later app.TryLater
+	switch {
+	case errors.As(err, &later):
+		c.second(x, http.StatusTooManyRequests, form{Wrong: app.FieldErrors{"code": later.Error()}})
+	case errors.Is(err, app.ErrWrongCode):
+		c.second(x, http.StatusUnprocessableEntity, form{Wrong: app.FieldErrors{"code": capital(err.Error()) + "."}})
+	case err != nil:
+		c.fail(x, err)
+	default:
+		c.begin(x, address, half.How, true)
+		if recovery == nil {
+			c.goOn(x, address, half.To)
+			return
+		}
+		c.showRecovery(x, recovery, c.onward(x, address, half.To))
+	}
+}
+
+// showRecovery shows new recovery codes, once.
+func (c *Console) showRecovery(x *gin.Context, codes []string, to string) {
+	p := c.page(x, "Recovery codes")
+	p.View = struct {
+		Codes []string
+		To    string
+	}{codes, to}
+	c.show(x, http.StatusOK, "recovery-codes", p)
+}
+
+// showFirstPassword asks for a password in place of a first code.
+func (c *Console) showFirstPassword(x *gin.Context) { c.firstPassword(x, http.StatusOK, form{}) }
+
+func (c *Console) firstPassword(x *gin.Context, status int, f form) {
+	p := c.page(x, "A password of your own")
+	p.View = f
+	c.show(x, status, "first-password", p)
+}
+
+func (c *Console) doFirstPassword(x *gin.Context) {
+	ctx := x.Request.Context()
+	address, ok := c.whoIsIn(x)
+	if !ok || !c.sessions.GetBool(ctx, sessionFirst) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	err := c.House.ChangePassword(ctx, c.House.Actor(address), "", x.PostForm("password"), remote(x.Request))
+	var wrong app.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		c.firstPassword(x, http.StatusUnprocessableEntity, form{Wrong: wrong})
+	case err != nil:
+		c.fail(x, err)
+	default:
+		to := map[string]string{}
+		c.kept(x, "onward", &to)
+		c.sessions.Remove(ctx, "onward")
+		c.sessions.Remove(ctx, sessionFirst)
+		c.goOn(x, address, to)
+	}
 }

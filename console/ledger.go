@@ -79,13 +79,17 @@ func (c *Console) ledgerFilter(x *gin.Context, site string) (store.LedgerFilter,
 	from, until := f.window(s.Zone)
 	filter.From, filter.Until = from.Time(), until.Time()
 	if who := f.Values["who"]; who != "" {
-		guests := app.ReadGuests(who, s.Policy.Document())
+		doc := s.Policy.Document()
+		if site := x.Param("site"); site != "" {
+			doc = c.known(x)
+		}
+		guests := app.ReadGuests(who, doc)
 		if len(guests.People) != 1 {
 			f.Wrong["who"] = "Name one person of the house, or one address."
 			return filter, f
 		}
 		filter.Who = guests.People[0]
-		for _, p := range s.Policy.Document().People {
+		for _, p := range doc.People {
 			if a, err := access.ParseAddress(p.Address); err == nil && p.ID == guests.People[0] {
 				filter.Who = a.String()
 			}

@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/access"
 )
 
 // presence knows who is at work on which page of which site now.
@@ -67,6 +69,9 @@ func (p *presence) here(site, me string) []hereNow {
 	defer p.mu.Unlock()
 	list := []hereNow{}
 	for w := range p.sites[site] {
+		if w.page == "" { // whoever only looks who is here
+			continue
+		}
 		h := hereNow{w.name, w.page, w.title, w.address == me}
 		if !slices.Contains(list, h) {
 			list = append(list, h)
@@ -109,14 +114,25 @@ func (w *atWork) send(t told) {
 
 // live streams who is on a page, and what others save, as server-sent events.
 func (c *Console) live(x *gin.Context) {
-	site, id := x.Param("site"), x.Param("page")
 	page, err := c.workingPage(x)
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
-	me := actor(x)
-	w := &atWork{me.Name, me.Address.String(), id, page.Title, make(chan told, 16)}
+	c.stream(x, x.Param("page"), page.Title, page.Path)
+}
+
+// watch streams who is at work on a site, to somebody who is not.
+func (c *Console) watch(x *gin.Context) { c.stream(x, "", "", "/") }
+
+// stream tells somebody what happens until they go, or may not be told any more.
+func (c *Console) stream(x *gin.Context, id, title, path string) {
+	site, me := x.Param("site"), actor(x)
+	w := &atWork{me.Name, me.Address.String(), id, title, make(chan told, 16)}
+	can := func() access.Capabilities {
+		return c.House.State().Policy.Site(site).Capabilities(path, c.House.Actor(me.Address).Identity, c.at())
+	}
+	could := can()
 	h := x.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")
 	h.Set("Cache-Control", "no-store")
@@ -124,6 +140,7 @@ func (c *Console) live(x *gin.Context) {
 	x.Status(http.StatusOK)
 	c.presence.come(site, w)
 	defer c.presence.leave(site, w)
+	changed := c.House.Changed()
 	beat := time.NewTicker(20 * time.Second)
 	defer beat.Stop()
 	for {
@@ -133,19 +150,31 @@ func (c *Console) live(x *gin.Context) {
 		case <-c.ending:
 			return
 		case <-beat.C:
-			// who was taken off the team meanwhile is told no more
-			if c.House.State().Policy.Site(site).Capabilities(page.Path, c.House.Actor(me.Address).Identity, c.at()) == 0 {
+			if can() == 0 { // an entry may end by the clock
 				return
 			}
 			if _, err := fmt.Fprint(x.Writer, ": still here\n\n"); err != nil {
 				return
 			}
+		case <-changed:
+			changed = c.House.Changed()
+			now := can()
+			if could.Has(access.Write) && !now.Has(access.Write) {
+				w.send(told{"stopped", map[string]any{"gone": now == 0}})
+			} else if now == 0 {
+				return
+			}
+			could = now
 		case t := <-w.tell:
 			data, err := json.Marshal(t.data)
 			if err != nil {
 				return
 			}
 			if _, err := fmt.Fprintf(x.Writer, "event: %s\ndata: %s\n\n", t.event, data); err != nil {
+				return
+			}
+			if t.event == "stopped" && can() == 0 {
+				_ = control.Flush() // whoever hung up does not matter
 				return
 			}
 		}

@@ -74,6 +74,7 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 	v := c.publishView(x, plan)
 	v.Form, v.Number = f, plan.Edition.Number
 	p := c.sitePage(x, "Pages")
+	p.Not = c.mayNotHere(x, access.Publish)
 	v.MayPublish, v.MayAsk = p.Site.MayPublish, p.Site.MayWrite && !p.Site.MayPublish
 	requests, err := store.Requests(x.Request.Context(), c.House.DB, site)
 	if err != nil {
@@ -105,7 +106,8 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 	site, me := x.Param("site"), actor(x)
 	s := c.House.State()
 	doc := s.SiteDocument(site)
-	w := app.Wording{Document: s.Policy.Document(), Site: plan.Site, Zone: s.Zone}
+	known := c.known(x)
+	w := app.Wording{Document: known, Site: plan.Site, Zone: s.Zone, Hides: known != s.Policy.Document()}
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
 	v := &publishView{Site: site, First: plan.Live == nil, Menu: plan.Menu, Moved: plan.Moved, Listed: plan.Listed}
 	for _, d := range plan.Pages {

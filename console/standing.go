@@ -165,7 +165,7 @@ func (d *doorContext) promiseForm(f form) *promiseForm {
 	for _, who := range append([]string{"stranger", "outsider"}, d.policy.Observers(d.site)[2:]...) {
 		pf.Who = append(pf.Who, choice{who, d.words.Observer(who), f.Values["who"] == who})
 	}
-	for _, g := range d.state.Policy.Document().Groups {
+	for _, g := range d.words.Document.Groups {
 		who := "group:" + g.ID
 		pf.Who = append(pf.Who, choice{who, "Everyone in " + d.words.Group(g.ID), f.Values["who"] == who})
 	}
@@ -180,7 +180,7 @@ func (c *Console) doPromise(x *gin.Context) {
 	s := c.House.State()
 	p := access.Promise{Who: f.Values["who"], Must: f.Values["must"], Site: x.Param("site"), Path: f.Values["page"], Below: f.Values["below"] == "yes"}
 	if name := f.Values["person"]; name != "" {
-		guests := app.ReadGuests(name, s.Policy.Document())
+		guests := app.ReadGuests(name, c.known(x))
 		switch {
 		case len(guests.People) != 1 || len(guests.Problems) > 0:
 			f.Wrong["person"] = "Name one person of the house, or one address."

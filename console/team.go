@@ -21,6 +21,13 @@ type teamView struct {
 	Entries   []entryRow
 	Form      *entryForm
 	RoleForm  *roleForm
+	Invite    *inviteForm
+	Waiting   []waitingRow
+	Links     string // of invitations, to hand on, shown once
+	Editors   *editorsForm
+	HandOver  *form
+	MayOwn    bool     // may hand it over
+	OnIt      bool     // the one who looks is on the team by name
 	Can       []string // the columns of the table
 	People    []canRow
 	Roles     []roleRow
@@ -32,6 +39,16 @@ type entryRow struct {
 	New, Gone                               bool
 	Edit, Key                               string
 	Count                                   string // of a group
+	Reason                                  string // why they are there
+}
+
+// teamForms are the forms of the view to show again because something in them
+// was wrong.
+type teamForms struct {
+	entry    *entryForm
+	role     *roleForm
+	invite   *inviteForm
+	handOver *form
 }
 
 // canRow is what one person, or one role, may do.
@@ -58,6 +75,7 @@ type entryForm struct {
 	Key, Back, Who string
 	Roles          []choice
 	Unders         []choice
+	Reasons        []choice
 }
 
 type roleForm struct {
@@ -67,9 +85,9 @@ type roleForm struct {
 	Back string
 }
 
-func (c *Console) team(x *gin.Context) { c.showTeam(x, http.StatusOK, nil, nil) }
+func (c *Console) team(x *gin.Context) { c.showTeam(x, http.StatusOK, teamForms{}) }
 
-func (c *Console) showTeam(x *gin.Context, status int, ef *entryForm, rf *roleForm) {
+func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 	d, err := c.doorContext(x)
 	if err != nil {
 		c.fail(x, err)
@@ -81,12 +99,28 @@ func (c *Console) showTeam(x *gin.Context, status int, ef *entryForm, rf *roleFo
 		return
 	}
 	p := c.sitePage(x, "Team")
-	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: ef, RoleForm: rf}
+	p.Not = c.mayNotHere(x, access.ManageTeam)
+	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
+	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.DB, d.site); err != nil {
+		c.fail(x, err)
+		return
+	}
 	v.Entries = d.entries()
-	if v.MayChange && ef == nil && rf == nil {
+	if v.Waiting, err = c.waitingInvitations(x, d); err != nil {
+		c.fail(x, err)
+		return
+	}
+	v.Editors = d.editors()
+	v.OnIt = slices.ContainsFunc(d.state.Policy.Site(d.site).EntriesOf(actor(x).Identity, access.At(d.real)), func(e access.TeamEntry) bool { return e.Group == "" })
+	if v.MayChange {
+		v.Links = c.sessions.PopString(x.Request.Context(), "links")
+	}
+	if v.MayChange && again == (teamForms{}) {
 		switch asked := x.Query("entry"); {
 		case asked != "":
 			v.Form = d.entryForm(asked, caps)
+		case x.Query("invite") != "":
+			v.Invite = c.inviteForm(x, d, form{}, nil)
 		case x.Query("role") != "":
 			v.RoleForm = d.roleForm(x.Query("role"), caps)
 		}
@@ -134,9 +168,7 @@ func (d *doorContext) entries() (rows []entryRow) {
 		case e.Address != "":
 			r.Kind = "from outside"
 		}
-		if !e.Accepted {
-			r.Kind = "has not accepted yet"
-		}
+		r.Reason = d.reasons[reasonKey(e)]
 		if !e.From.IsZero() && d.at.Before(e.From) {
 			r.Kind = "not yet"
 		} else if !e.Until.IsZero() && !d.at.Before(e.Until) {
@@ -145,6 +177,9 @@ func (d *doorContext) entries() (rows []entryRow) {
 		return r
 	}
 	for _, e := range d.then.Team {
+		if !e.Accepted { // it stands among the invitations
+			continue
+		}
 		r := row(e, d.words)
 		r.New = !slices.Contains(d.now.Team, e)
 		r.Edit = "/sites/" + d.site + "/team?entry=" + r.Key
@@ -153,7 +188,7 @@ func (d *doorContext) entries() (rows []entryRow) {
 	was := d.words
 	was.Site = d.now
 	for _, e := range d.now.Team {
-		if !slices.ContainsFunc(d.then.Team, func(t access.TeamEntry) bool {
+		if e.Accepted && !slices.ContainsFunc(d.then.Team, func(t access.TeamEntry) bool {
 			return t.Person == e.Person && t.Group == e.Group && t.Address == e.Address && t.Under == e.Under
 		}) {
 			r := row(e, was)
@@ -162,6 +197,14 @@ func (d *doorContext) entries() (rows []entryRow) {
 		}
 	}
 	return rows
+}
+
+// reasonKey is how the reason why somebody is on the team is kept.
+func reasonKey(e access.TeamEntry) string {
+	if e.Group != "" {
+		return "group:" + e.Group
+	}
+	return cmp.Or(e.Person, e.Address)
 }
 
 // entryKey names an entry in a form by its contents.
@@ -234,10 +277,18 @@ func (d *doorContext) entryForm(asked string, mine access.Capabilities) *entryFo
 		}
 		e := d.then.Team[i]
 		f.Key, f.Who = asked, d.words.Entry(e)
-		f.Values = map[string]string{"role": e.Role, "under": e.Under, "from": d.local(e.From), "until": d.local(e.Until)}
+		f.Values = map[string]string{"role": e.Role, "under": e.Under, "from": d.local(e.From), "until": d.local(e.Until), "reason": d.reasons[reasonKey(e)]}
 	}
+	f.Reasons = reasonChoices(f.Values["reason"])
 	f.Roles, f.Unders = d.rolesToGive(mine, f.Values["role"]), d.unders(f.Values["under"])
 	return f
+}
+
+func reasonChoices(chosen string) (list []choice) {
+	for _, r := range app.Reasons {
+		list = append(list, choice{r, r, r == chosen})
+	}
+	return list
 }
 
 func (d *doorContext) roleForm(asked string, mine access.Capabilities) *roleForm {
@@ -263,16 +314,19 @@ func (d *doorContext) roleForm(asked string, mine access.Capabilities) *roleForm
 // doEntry adds somebody to the team, or changes their entry: rehearsed.
 func (c *Console) doEntry(x *gin.Context) {
 	s, site := c.House.State(), x.Param("site")
-	f := &entryForm{form: typed(x, "list", "role", "under", "from", "until"), Key: x.PostForm("key"), Back: "/sites/" + site + "/team"}
+	f := &entryForm{form: typed(x, "list", "role", "under", "from", "until", "reason"), Key: x.PostForm("key"), Back: "/sites/" + site + "/team"}
 	from, until := f.window(s.Zone)
 	entry := access.TeamEntry{Role: f.Values["role"], Under: cmp.Or(f.Values["under"], "/"), From: from, Until: until, Accepted: true}
 	var who []access.TeamEntry
 	if f.Key == "" {
-		who = f.readWho(s)
+		who = f.readWho(c.known(x))
 	}
 	if len(f.Wrong) > 0 {
 		c.againWithEntry(x, f)
 		return
+	}
+	if f.Values["reason"] != "" && !slices.Contains(app.Reasons, f.Values["reason"]) {
+		f.Values["reason"] = ""
 	}
 	c.rehearseTeam(x, f, func(draft *access.Site) error {
 		if f.Key != "" {
@@ -281,12 +335,18 @@ func (c *Console) doEntry(x *gin.Context) {
 				return errMoved
 			}
 			e := &draft.Team[i]
+			if err := c.House.SetReason(x.Request.Context(), actor(x), site, reasonKey(*e), f.Values["reason"]); err != nil {
+				return err
+			}
 			e.Role, e.Under, e.From, e.Until = entry.Role, entry.Under, entry.From, entry.Until
 			return nil
 		}
 		for _, w := range who {
 			e := entry
 			e.Person, e.Group, e.Address = w.Person, w.Group, w.Address
+			if err := c.House.SetReason(x.Request.Context(), actor(x), site, reasonKey(e), f.Values["reason"]); err != nil {
+				return err
+			}
 			draft.Team = append(draft.Team, e)
 		}
 		return nil
@@ -294,8 +354,7 @@ func (c *Console) doEntry(x *gin.Context) {
 }
 
 // readWho reads whom to put on the team: people, groups and addresses.
-func (f *entryForm) readWho(s *app.State) (who []access.TeamEntry) {
-	doc := s.Policy.Document()
+func (f *entryForm) readWho(doc *access.Document) (who []access.TeamEntry) {
 	groups, rest := readGroups(f.Values["list"], doc)
 	for _, id := range groups {
 		who = append(who, access.TeamEntry{Group: id})
@@ -339,10 +398,11 @@ func (c *Console) againWithEntry(x *gin.Context, f *entryForm) {
 		return
 	}
 	f.Roles, f.Unders = d.rolesToGive(c.House.Can(actor(x), d.site, "/"), f.Values["role"]), d.unders(f.Values["under"])
+	f.Reasons = reasonChoices(f.Values["reason"])
 	if i := slices.IndexFunc(d.then.Team, func(e access.TeamEntry) bool { return entryKey(e) == f.Key }); i >= 0 {
 		f.Who = d.words.Entry(d.then.Team[i])
 	}
-	c.showTeam(x, http.StatusUnprocessableEntity, f, nil)
+	c.showTeam(x, http.StatusUnprocessableEntity, teamForms{entry: f})
 }
 
 // doLeaveTeam takes somebody off the team: rehearsed.
@@ -403,7 +463,7 @@ func (c *Console) doRole(x *gin.Context) {
 				f.Can = append(f.Can, choice{i.String(), i.Doing(), slices.Contains(can, i.String())})
 			}
 		}
-		c.showTeam(x, http.StatusUnprocessableEntity, nil, f)
+		c.showTeam(x, http.StatusUnprocessableEntity, teamForms{role: f})
 		return
 	}
 	c.afterRehearsing(x, err, "/sites/"+site+"/team")

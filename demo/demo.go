@@ -15,6 +15,7 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/identity"
+	"velada/standin"
 	"velada/store"
 )
 
@@ -50,6 +51,16 @@ var SignIns = []struct{ Address, Who string }{
 	{"pilar@cerroalcor.example", "looks after the society and the dossier"},
 	{"aiko@cerroalcor.example", "publishes Variable Stars, edits the Instrument Log"},
 	{"tobias@lens.example", "from outside, on a guest list"},
+}
+
+// ProviderAccounts are whom the stand-in identity provider signs in: people of
+// the house, one whose address it has not verified, and one at a domain that is
+// not its own.
+var ProviderAccounts = []standin.ProviderAccount{
+	{Address: "jonas@cerroalcor.example", Name: "Jonas Lindqvist", Verified: true},
+	{Address: "nadia@cerroalcor.example", Name: "Nadia Sorel", Verified: true},
+	{Address: "salma@cerroalcor.example", Name: "Somebody as Salma", Verified: false},
+	{Address: "tobias@lens.example", Name: "Somebody as Tobias", Verified: true},
 }
 
 var (
@@ -173,6 +184,9 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 			if err != nil {
 				return err
 			}
+		}
+		if err := store.SaveSetting(ctx, tx, "house", app.Settings{NoMail: []string{"aula.cerroalcor.example"}}); err != nil {
+			return err
 		}
 		if err := makeEditions(ctx, tx, doc, now); err != nil {
 			return err

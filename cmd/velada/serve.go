@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -20,6 +21,7 @@ import (
 
 	"velada/app"
 	"velada/console"
+	"velada/core/access"
 	"velada/demo"
 	"velada/gate"
 	"velada/identity"
@@ -144,6 +146,8 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, house, code)
 	go house.KeepApplying(ctx, time.Second)
+	go house.KeepSending(ctx, 2*time.Second)
+	defer house.Rest()
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
 	select {
@@ -231,17 +235,45 @@ func tellHouse(out io.Writer, h *hosts, house *app.House, code string) {
 	}
 }
 
-// standInUpstream serves the stand-in for a site that lives elsewhere, for as
-// long as ctx lasts, and gives its address.
-func standInUpstream(ctx context.Context) string {
+// standIn serves a stand-in on a free port for as long as ctx lasts, and gives its
+// address; "" where that does not work, and the demo does without.
+func standIn(ctx context.Context, handler func(address string) (http.Handler, error)) string {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		return "" // the demo does without
+		return ""
 	}
-	server := &http.Server{Handler: standin.Upstream(), ReadHeaderTimeout: 10 * time.Second}
+	address := "http://" + listener.Addr().String()
+	h, err := handler(address)
+	if err != nil {
+		return ""
+	}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	context.AfterFunc(ctx, func() { server.Close() })
 	go func() { _ = server.Serve(listener) }()
-	return "http://" + listener.Addr().String()
+	return address
+}
+
+// standInProvider serves the stand-in identity provider, and makes the demo
+// house trust it for its own domain.
+func standInProvider(ctx context.Context, house *app.House) string {
+	p := app.Provider{ID: "cerro-alcor", Name: "the observatory’s accounts", Client: "velada", Secret: identity.Token(), Domains: []string{"cerroalcor.example"}}
+	p.Issuer = standIn(ctx, func(address string) (http.Handler, error) {
+		return standin.NewProvider(address, p.Client, p.Secret, demo.ProviderAccounts)
+	})
+	if p.Issuer == "" {
+		return ""
+	}
+	steward, err := access.ParseAddress(demo.SignIns[0].Address)
+	if err != nil {
+		return ""
+	}
+	err = house.ChangeSettings(ctx, house.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *app.Settings) {
+		s.Providers = append(slices.DeleteFunc(s.Providers, func(old app.Provider) bool { return old.ID == p.ID }), p)
+	})
+	if err != nil {
+		return ""
+	}
+	return p.Issuer
 }
 
 func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
@@ -259,8 +291,11 @@ func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
 			fmt.Fprintf(out, "  %-16s %-18s %s\n", s.Address, p.Label, demo.Passes[s.Address][p.ID])
 		}
 	}
-	if upstream := standInUpstream(h.ctx); upstream != "" {
+	if upstream := standIn(h.ctx, func(string) (http.Handler, error) { return standin.Upstream(), nil }); upstream != "" {
 		fmt.Fprintf(out, "\nA web server to stand in front of (Listing, “A site that lives elsewhere”)\n  %s\n", upstream)
+	}
+	if issuer := standInProvider(h.ctx, house); issuer != "" {
+		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")
 }

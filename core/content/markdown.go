@@ -39,3 +39,6 @@ func Render(body string) (string, error) {
 	}
 	return clean.Sanitize(b.String()), nil
 }
+
+// Sanitise takes out of HTML what could run, and how it looks.
+func Sanitise(html string) string { return clean.Sanitize(html) }

@@ -12,4 +12,4 @@ for (const range of ["latin", "latin-ext"]) {
 }
 copyFileSync("node_modules/htmx.org/dist/htmx.min.js", `${to}/htmx.min.js`);
 copyFileSync("look/assets/windows.svg", `${to}/windows.svg`);
-for (const script of ["console", "countdown", "sightlines", "editor"]) copyFileSync(`look/assets/${script}.js`, `${to}/${script}.js`);
+for (const script of ["console", "countdown", "sightlines", "editor", "passkey"]) copyFileSync(`look/assets/${script}.js`, `${to}/${script}.js`);

@@ -17,7 +17,14 @@
     mine.addEventListener("here", (event) => {
       const others = JSON.parse(event.data).filter((h) => !h.me);
       const line = document.querySelector("#here");
-      if (line) line.textContent = others.length ? `Here now: ${others.map((h) => `${h.name} on “${h.title}”`).join(", ")}` : "";
+      if (line) line.textContent = others.length ? `Here now: ${others.map((h) => `${h.name} on “${h.title}”`).join(", ")}` : line.dataset.nobody ?? "";
+    });
+    mine.addEventListener("stopped", (event) => {
+      mine.close();
+      if (!form) return;
+      form.elements.body.readOnly = form.elements.title.readOnly = true;
+      form.dataset.stopped = "yes";
+      say(JSON.parse(event.data).gone ? "You are not on the team any more. What you typed last is still here to copy" : "You may not change this page any more. What you typed last is still here to copy", true);
     });
     mine.addEventListener("saved", (event) => {
       const { name, version } = JSON.parse(event.data);
@@ -42,6 +49,7 @@
     form.querySelector("[data-plain-save]").hidden = true;
 
     async function save() {
+      if (form.dataset.stopped) return;
       if (form.dataset.saving) { again = true; return; }
       form.dataset.saving = "yes";
       const sent = { body: body.value, title: title.value };

@@ -1,0 +1,294 @@
+package console
+
+import (
+	"encoding/base64"
+	"errors"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+// accountView is somebody's own account.
+type accountView struct {
+	Address, Name string
+	Form          form // the name
+	Pass          form // the password
+	Code          form // the second step
+	HasPassword   bool
+	HasSecond     bool
+	Recovery      int
+	SetUp         *secretView
+	CalledFor     string // the roles for which a second step is called for
+	Kinds         []choice
+	Passkeys      []keyOfMine
+	Browsers      []browserRow
+	Offers        []*app.Offer
+	Sites         []mySite
+}
+
+type keyOfMine struct{ ID, Name, When string }
+
+type browserRow struct {
+	ID, Device, How, Began, Used string
+	Here                         bool
+}
+
+// mySite is a site with what somebody may do on it, and through what.
+type mySite struct {
+	Address, Title, Can string
+	Entries             []string
+	MayLeave            bool
+}
+
+func (c *Console) account(x *gin.Context) { c.showAccount(x, http.StatusOK, form{}, form{}, form{}) }
+
+func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form) {
+	me, ctx := actor(x), x.Request.Context()
+	account, err := c.House.Account(ctx, me.Address)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v := &accountView{Address: me.Address.String(), Name: account.Name, Form: name, Pass: pass, Code: code, HasPassword: account.Password != "", HasSecond: account.TOTP != ""}
+	v.CalledFor = strings.Join(c.House.SecondStepFor(me), ", ")
+	if v.Form.Values == nil {
+		v.Form.Values = map[string]string{"name": account.Name}
+	}
+	for _, k := range app.NoticeKinds {
+		v.Kinds = append(v.Kinds, choice{k.ID, k.Name, slices.Contains(account.ByMail, k.ID)})
+	}
+	if v.HasSecond {
+		v.Recovery, err = store.RecoveryCodes(ctx, c.House.DB, account.Address)
+	} else if x.Query("second") != "" || len(code.Wrong) > 0 {
+		v.SetUp, err = c.newSecret(x, me.Address)
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	keys, err1 := store.Passkeys(ctx, c.House.DB, account.Address)
+	browsers, err2 := store.SignedInOf(ctx, c.House.DB, account.Address)
+	offers, err3 := c.House.OffersTo(ctx, me)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		c.fail(x, err)
+		return
+	}
+	for _, k := range keys {
+		v.Passkeys = append(v.Passkeys, keyOfMine{base64.RawURLEncoding.EncodeToString(k.ID), k.Name, c.moment(k.Used)})
+	}
+	here := c.sessions.GetString(ctx, sessionVisits)
+	for _, b := range browsers {
+		v.Browsers = append(v.Browsers, browserRow{b.ID, b.Device, b.How, c.moment(b.Began), c.moment(b.Used), b.ID == here})
+	}
+	v.Offers, v.Sites = offers, c.sitesOf(me)
+	p := c.page(x, "Your account")
+	p.Here, p.View = "Account", v
+	c.show(x, status, "account", p)
+}
+
+// sitesOf lists the sites that somebody has to do with, and what they may do there.
+func (c *Console) sitesOf(me app.Actor) (list []mySite) {
+	s := c.House.State()
+	for _, doc := range s.Policy.Document().Sites {
+		caps := c.House.CanAnywhere(me, doc.Address)
+		if caps == 0 {
+			continue
+		}
+		w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+		row := mySite{Address: doc.Address, Title: doc.Title, Can: app.CapabilityWords(caps)}
+		for _, e := range s.Policy.Site(doc.Address).EntriesOf(me.Identity, c.at()) {
+			text := capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
+			if e.Group != "" {
+				text += ", through " + w.Group(e.Group)
+			} else {
+				row.MayLeave = true
+			}
+			row.Entries = append(row.Entries, text)
+		}
+		if row.Entries == nil {
+			row.Entries = []string{"As a steward of the house"}
+		}
+		list = append(list, row)
+	}
+	return list
+}
+
+func (c *Console) doAccount(x *gin.Context) {
+	f := typed(x, "name")
+	err := c.House.ChangeAccount(x.Request.Context(), actor(x), f.Values["name"], x.PostFormArray("by_mail"))
+	if errors.As(err, &f.Wrong) {
+		c.showAccount(x, http.StatusUnprocessableEntity, f, form{}, form{})
+		return
+	}
+	c.done(x, err, "Kept.", "/account")
+}
+
+// done says that something was done, or answers its error, and leads on.
+func (c *Console) done(x *gin.Context, err error, text, to string) {
+	var refusal access.TeamRefusal
+	switch {
+	case errors.As(err, &refusal):
+		c.complain(x, refusal.Text)
+	case errors.Is(err, app.ErrNothing):
+		c.complain(x, "Nothing was changed: somebody else was quicker.")
+	case err != nil:
+		c.fail(x, err)
+		return
+	default:
+		c.flash(x, text)
+	}
+	x.Redirect(http.StatusSeeOther, to)
+}
+
+func (c *Console) doPassword(x *gin.Context) {
+	ctx, me := x.Request.Context(), actor(x)
+	f := form{Wrong: app.FieldErrors{}}
+	err := c.House.ChangePassword(ctx, me, x.PostForm("old"), x.PostForm("password"), remote(x.Request))
+	if errors.As(err, &f.Wrong) {
+		c.showAccount(x, http.StatusUnprocessableEntity, form{}, f, form{})
+		return
+	}
+	if err == nil {
+		err = c.House.SignOutEverywhere(ctx, me.Address, c.sessions.GetString(ctx, sessionVisits))
+	}
+	c.done(x, err, "Your password is changed. Everywhere else you are signed out.", "/account")
+}
+
+func (c *Console) doSetSecond(x *gin.Context) {
+	ctx, me := x.Request.Context(), actor(x)
+	f := form{Wrong: app.FieldErrors{}}
+	if x.PostForm("action") == "drop" {
+		if roles := c.House.SecondStepFor(me); len(roles) > 0 {
+			c.complain(x, "The house wants a second step of everyone who is "+strings.Join(roles, ", ")+".")
+			x.Redirect(http.StatusSeeOther, "/account")
+			return
+		}
+		err := c.House.DropSecondStep(ctx, me, x.PostForm("code"), remote(x.Request))
+		if c.wrongCode(x, &f, err) {
+			return
+		}
+		c.done(x, err, "Signing in takes one step from now on.", "/account")
+		return
+	}
+	recovery, err := c.House.SetSecondStep(ctx, me.Address, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"))
+	switch {
+	case c.wrongCode(x, &f, err):
+	case err != nil:
+		c.fail(x, err)
+	default:
+		c.sessions.Remove(ctx, sessionSecret)
+		c.sessions.Put(ctx, sessionSecond, true)
+		c.showRecovery(x, recovery, "/account")
+	}
+}
+
+func (c *Console) wrongCode(x *gin.Context, f *form, err error) bool {
+	var later app.TryLater
+	switch {
+	case errors.As(err, &later):
+		f.Wrong["code"] = later.Error()
+	case errors.Is(err, app.ErrWrongCode):
+		f.Wrong["code"] = capital(err.Error()) + "."
+	default:
+		return false
+	}
+	c.showAccount(x, http.StatusUnprocessableEntity, form{}, form{}, *f)
+	return true
+}
+
+// askNewPasskey gives what a browser needs to make a passkey.
+func (c *Console) askNewPasskey(x *gin.Context) {
+	holder, err := c.House.Keyholder(x.Request.Context(), actor(x).Address)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	options, kept, err := c.passkeys.AskForNew(holder)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	c.sessions.Put(x.Request.Context(), sessionPasskey, string(kept))
+	x.Data(http.StatusOK, "application/json", options)
+}
+
+func (c *Console) keepPasskey(x *gin.Context) {
+	kept := c.sessions.PopString(x.Request.Context(), sessionPasskey)
+	name := x.Query("name")
+	if name == "" {
+		name = device(x.Request.UserAgent()) + ", " + time.Now().Format("2 Jan 2006")
+	}
+	if err := c.House.KeepPasskey(x.Request.Context(), c.passkeys, actor(x), name, []byte(kept), x.Request); err != nil {
+		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "The browser made no passkey that can be used here."})
+		return
+	}
+	c.flash(x, "The passkey is kept. You can sign in with it from now on.")
+	x.JSON(http.StatusOK, map[string]string{"to": "/account"})
+}
+
+func (c *Console) dropPasskey(x *gin.Context) {
+	id, err := base64.RawURLEncoding.DecodeString(x.PostForm("id"))
+	if err == nil {
+		err = store.DropPasskey(x.Request.Context(), c.House.DB, actor(x).Address.String(), id)
+	}
+	c.done(x, err, "The passkey is forgotten.", "/account")
+}
+
+func (c *Console) endBrowser(x *gin.Context) {
+	ctx, me := x.Request.Context(), actor(x)
+	var err error
+	if id := x.PostForm("id"); id != "" {
+		err = c.House.EndOne(ctx, me, id)
+	} else {
+		err = c.House.SignOutEverywhere(ctx, me.Address, c.sessions.GetString(ctx, sessionVisits))
+	}
+	c.done(x, err, "Signed out there, from the next request on.", "/account")
+}
+
+// noticesView is what somebody was told.
+type noticesView struct {
+	Rows []noticeRow
+	Last int64
+	Any  bool // some are not looked at yet
+}
+
+type noticeRow struct {
+	When, What, URL string
+	New             bool
+}
+
+func (c *Console) notices(x *gin.Context) {
+	list, err := store.Notices(x.Request.Context(), c.House.DB, actor(x).Address.String(), 100)
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	v := &noticesView{}
+	for _, n := range list {
+		v.Rows = append(v.Rows, noticeRow{c.moment(n.At), n.What, n.URL, !n.Seen})
+		v.Last = max(v.Last, n.ID)
+		v.Any = v.Any || !n.Seen
+	}
+	p := c.page(x, "What you are told")
+	p.Here, p.View = "Told", v
+	c.show(x, http.StatusOK, "notices", p)
+}
+
+func (c *Console) seeNotices(x *gin.Context) {
+	last, err := readNumber(x.PostForm("last"))
+	if err == nil {
+		err = store.SeeNotices(x.Request.Context(), c.House.DB, actor(x).Address.String(), last)
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	x.Redirect(http.StatusSeeOther, "/notices")
+}

@@ -1,0 +1,321 @@
+package console
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+// inviteForm asks addresses to join a team, or several.
+type inviteForm struct {
+	form
+	Roles   []choice
+	Unders  []choice
+	Reasons []choice
+	Sites   []choice // others that they may be invited to as well
+	Mail    bool
+	Back    string
+}
+
+// waitingRow is an invitation that nobody has answered.
+type waitingRow struct {
+	ID, Address, Role, Section, Since, Ends string
+	By                                      string
+	Over, Mailed, HandOver                  bool
+}
+
+func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []waitingRow, err error) {
+	list, err := store.WaitingInvitations(x.Request.Context(), c.House.DB, d.site)
+	now := c.House.Now()
+	for _, inv := range list {
+		for _, to := range inv.To {
+			if to.Site != d.site {
+				continue
+			}
+			row := waitingRow{
+				ID: inv.ID, Address: inv.Address, Role: to.Role, Section: d.words.Section(to.Under), Since: lasting(now.Sub(inv.At)),
+				Ends: app.Moment(inv.Ends.In(d.state.Zone)), Over: !now.Before(inv.Ends), Mailed: inv.Mailed, HandOver: inv.Stay != "",
+			}
+			if a, err := access.ParseAddress(inv.By); err == nil {
+				row.By = c.House.Actor(a).Name
+			}
+			if a, err := access.ParseAddress(inv.Address); err == nil {
+				row.Address = c.House.Actor(a).Name
+				if row.Address != inv.Address {
+					row.Address += " (" + inv.Address + ")"
+				}
+			}
+			rows = append(rows, row)
+		}
+	}
+	return rows, err
+}
+
+// lasting says how long something has lasted.
+func lasting(d time.Duration) string {
+	switch {
+	case d < time.Minute:
+		return "since just now"
+	case d < time.Hour:
+		return "for " + count(int(d.Minutes()), "minute", "minutes")
+	case d < 48*time.Hour:
+		return "for " + count(int(d.Hours()), "hour", "hours")
+	}
+	return "for " + count(int(d.Hours()/24), "day", "days")
+}
+
+func (c *Console) inviteForm(x *gin.Context, d *doorContext, f form, more []string) *inviteForm {
+	me := actor(x)
+	if f.Values == nil {
+		f.Values = map[string]string{"role": "viewer", "under": "/", "mail": "yes"}
+	}
+	v := &inviteForm{form: f, Back: "/sites/" + d.site + "/team", Mail: f.Values["mail"] == "yes"}
+	v.Roles, v.Unders = d.rolesToGive(c.House.Can(me, d.site, "/"), f.Values["role"]), d.unders(f.Values["under"])
+	for _, r := range app.Reasons {
+		v.Reasons = append(v.Reasons, choice{r, r, f.Values["reason"] == r})
+	}
+	for _, s := range d.state.Policy.Document().Sites {
+		if s.Address != d.site && c.House.Can(me, s.Address, "/").Has(access.ManageTeam) {
+			v.Sites = append(v.Sites, choice{s.Address, cmp.Or(s.Title, s.Address), slices.Contains(more, s.Address)})
+		}
+	}
+	return v
+}
+
+func (c *Console) doInvite(x *gin.Context) {
+	s, site := c.House.State(), x.Param("site")
+	f := typed(x, "list", "role", "under", "from", "until", "reason", "mail", "word")
+	from, until := f.window(s.Zone)
+	more := x.PostFormArray("sites")
+	in := app.Invitation{
+		Addresses: []string{f.Values["list"]}, Sites: append([]string{site}, more...), Role: f.Values["role"], Under: f.Values["under"],
+		From: from, Until: until, Reason: f.Values["reason"], Word: f.Values["word"], Mail: f.Values["mail"] == "yes",
+	}
+	if len(more) > 0 && in.Under != "/" && in.Under != "" {
+		f.Wrong["under"] = "A section is one site's own: invite to the others separately."
+	}
+	if in.Reason != "" && !slices.Contains(app.Reasons, in.Reason) {
+		f.Wrong["reason"] = "Choose one of these."
+	}
+	var sent []app.Sent
+	if len(f.Wrong) == 0 {
+		var err error
+		sent, err = c.House.Invite(x.Request.Context(), actor(x), in)
+		if err != nil && !errors.As(err, &f.Wrong) {
+			c.fail(x, err)
+			return
+		}
+	}
+	if len(f.Wrong) > 0 {
+		d, err := c.doorContext(x)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		c.showTeam(x, http.StatusUnprocessableEntity, teamForms{invite: c.inviteForm(x, d, f, more)})
+		return
+	}
+	c.sayInvited(x, sent)
+	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/team#waiting")
+}
+
+// sayInvited says who was invited, and shows the links that are to be handed on.
+func (c *Console) sayInvited(x *gin.Context, sent []app.Sent) {
+	text := count(len(sent), "invitation is", "invitations are") + " on the way."
+	var links []string
+	for _, s := range sent {
+		if s.Link != "" {
+			links = append(links, s.Address+" "+s.Link)
+		}
+	}
+	if len(links) > 0 {
+		text = "Hand this on; it is shown once:"
+		c.sessions.Put(x.Request.Context(), "links", strings.Join(links, "\n"))
+	}
+	c.flash(x, capital(text))
+}
+
+func (c *Console) doInvitation(x *gin.Context) {
+	ctx, me, site := x.Request.Context(), actor(x), x.Param("site")
+	id, to := x.PostForm("id"), "/sites/"+site+"/team#waiting"
+	switch x.PostForm("action") {
+	case "withdraw":
+		c.done(x, c.House.Withdraw(ctx, me, site, id), "The invitation is withdrawn; its link leads nowhere now.", to)
+	default:
+		sent, err := c.House.SendAgain(ctx, me, site, id, x.PostForm("action") == "again")
+		if errors.Is(err, app.ErrUnreachable) {
+			c.complain(x, capital(err.Error())+".")
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
+		if err != nil {
+			c.done(x, err, "", to)
+			return
+		}
+		c.sayInvited(x, []app.Sent{sent})
+		x.Redirect(http.StatusSeeOther, to)
+	}
+}
+
+// offerView is an invitation as the one who is invited meets it.
+type offerView struct {
+	form
+	*app.Offer
+	House, Token  string
+	Me, MyAddress string // who is signed in
+	Yours         bool   // with the address that it is for
+	Until         string
+	Asked         bool
+}
+
+func (c *Console) showOffer(x *gin.Context) { c.offer(x, http.StatusOK, form{}, false) }
+
+func (c *Console) offer(x *gin.Context, status int, f form, askedFor bool) {
+	o, err := c.House.Offer(x.Request.Context(), x.Param("token"))
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	if o == nil || o.Over {
+		c.refuse(x, http.StatusGone, capital(app.ErrInvitationEnded.Error())+".")
+		return
+	}
+	v := &offerView{form: f, Offer: o, House: c.House.State().Policy.Document().House.Name, Token: x.Param("token"), Until: c.moment(o.Ends), Asked: askedFor}
+	if address, ok := c.whoIsIn(x); ok {
+		if to := c.unfinished(x, address); to != "" {
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
+		me := c.House.Actor(address)
+		v.Me, v.MyAddress, v.Yours = me.Name, address.String(), address.String() == o.Address
+		x.Set("actor", me)
+	}
+	p := c.page(x, "An invitation")
+	p.View = v
+	c.show(x, status, "invitation", p)
+}
+
+func (c *Console) doOffer(x *gin.Context) {
+	ctx, token := x.Request.Context(), x.Param("token")
+	here := "/invitations/" + token
+	address, in := c.whoIsIn(x)
+	if in && c.unfinished(x, address) != "" {
+		x.Redirect(http.StatusSeeOther, here)
+		return
+	}
+	switch x.PostForm("action") {
+	case "switch": // to the address that it is for
+		o, err := c.House.Offer(ctx, token)
+		if err == nil {
+			err = c.leave(x)
+		}
+		if err != nil || o == nil {
+			c.fail(x, errors.Join(err, app.ErrNoSite))
+			return
+		}
+		x.Redirect(http.StatusSeeOther, here)
+	case "account":
+		f := typed(x, "name")
+		made, address, err := c.newByInvitation(x, token, f.Values["name"])
+		if errors.As(err, &f.Wrong) {
+			c.offer(x, http.StatusUnprocessableEntity, f, false)
+			return
+		}
+		switch {
+		case errors.Is(err, app.ErrInvitationEnded):
+			c.refuse(x, http.StatusGone, capital(err.Error())+".")
+		case err != nil:
+			c.fail(x, err)
+		case made:
+			c.enter(x, address, "password", false, map[string]string{"then": here})
+		default:
+			p := c.page(x, "A letter is on its way")
+			p.Problem = fmt.Sprintf("A letter is on its way to %s. The link in it proves that the address is yours; then the invitation is accepted.", address)
+			c.show(x, http.StatusOK, "problem", p)
+		}
+	case "ask":
+		if !in {
+			x.Redirect(http.StatusSeeOther, here)
+			return
+		}
+		if err := c.House.AskForAnother(ctx, c.House.Actor(address), token); err != nil {
+			c.answered(x, err, "")
+			return
+		}
+		c.offer(x, http.StatusOK, form{}, true)
+	default:
+		o, err := c.House.Offer(ctx, token)
+		if err != nil || o == nil || !in {
+			x.Redirect(http.StatusSeeOther, here)
+			return
+		}
+		c.answer(x, c.House.Actor(address), o.ID)
+	}
+}
+
+func (c *Console) newByInvitation(x *gin.Context, token, name string) (bool, access.Address, error) {
+	a, made, err := c.House.BeginAccount(x.Request.Context(), token, name, x.PostForm("password"))
+	return made, a, err
+}
+
+// answerInvitation answers one that somebody finds in their account.
+func (c *Console) answerInvitation(x *gin.Context) { c.answer(x, actor(x), x.PostForm("id")) }
+
+func (c *Console) answer(x *gin.Context, me app.Actor, id string) {
+	if x.PostForm("action") == "decline" {
+		c.answered(x, c.House.Decline(x.Request.Context(), me, id), "/account")
+		return
+	}
+	site, err := c.House.Accept(x.Request.Context(), me, id)
+	if err == nil {
+		c.flash(x, "You are on the team.")
+	}
+	c.answered(x, err, "/sites/"+site)
+}
+
+func (c *Console) answered(x *gin.Context, err error, to string) {
+	var refusal access.TeamRefusal
+	switch {
+	case errors.As(err, &refusal):
+		c.refuse(x, http.StatusConflict, refusal.Text)
+	case errors.Is(err, app.ErrInvitationEnded), errors.Is(err, app.ErrInvitationNotYours):
+		c.refuse(x, http.StatusGone, capital(err.Error())+".")
+	case err != nil:
+		c.fail(x, err)
+	default:
+		x.Redirect(http.StatusSeeOther, to)
+	}
+}
+
+func (c *Console) doHandOver(x *gin.Context) {
+	site := x.Param("site")
+	f := typed(x, "to", "stay")
+	err := c.House.HandOver(x.Request.Context(), actor(x), site, f.Values["to"], f.Values["stay"])
+	if errors.As(err, &f.Wrong) {
+		c.showTeam(x, http.StatusUnprocessableEntity, teamForms{handOver: &f})
+		return
+	}
+	c.done(x, err, "They are asked. Nothing changes until they accept.", "/sites/"+site+"/team#waiting")
+}
+
+// doLeave takes the one who asks off the team.
+func (c *Console) doLeave(x *gin.Context) {
+	site := x.Param("site")
+	err := c.House.LeaveTeam(x.Request.Context(), actor(x), site)
+	var refusal access.TeamRefusal
+	to := "/account"
+	if errors.As(err, &refusal) && c.House.Can(actor(x), site, "/") != 0 {
+		to = "/sites/" + site + "/team"
+	}
+	c.done(x, err, "You have left the team.", to)
+}
