@@ -136,7 +136,7 @@ func (h *House) FollowMailLink(ctx context.Context, token string) (access.Addres
 		if err != nil || account != nil {
 			return err // a new account never takes the place of one
 		}
-		return store.SaveAccount(ctx, tx, store.Account{Address: l.Address, Name: n.Name, Password: n.Password})
+		return h.saveAccount(ctx, tx, store.Account{Address: l.Address, Name: n.Name, Password: n.Password})
 	})
 	return a, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
 }
@@ -179,7 +179,7 @@ func (h *House) ResetPassword(ctx context.Context, token, password string) (acce
 			account = &store.Account{Address: l.Address}
 		}
 		account.Password, account.MustChange = hash, false
-		return errors.Join(store.SaveAccount(ctx, tx, *account), store.DropMailLinks(ctx, tx, LinkReset, l.Address), store.DropMailLinks(ctx, tx, LinkSignIn, l.Address))
+		return errors.Join(h.saveAccount(ctx, tx, *account), store.DropMailLinks(ctx, tx, LinkReset, l.Address), store.DropMailLinks(ctx, tx, LinkSignIn, l.Address))
 	})
 	if err == nil {
 		err = h.SignOutEverywhere(ctx, a, "")
@@ -221,7 +221,7 @@ func (h *House) BeginAccount(ctx context.Context, invitation, name, password str
 		if account != nil {
 			return FieldErrors{"password": "There is an account for this address already: sign in with it."}
 		}
-		return store.SaveAccount(ctx, tx, store.Account{Address: o.Address, Name: name, Password: hash})
+		return h.saveAccount(ctx, tx, store.Account{Address: o.Address, Name: name, Password: hash})
 	})
 	return a, err == nil, err
 }
@@ -265,7 +265,7 @@ func (h *House) ChangePassword(ctx context.Context, a Actor, old, password, from
 		return wrong
 	}
 	account.Password, account.MustChange = identity.HashPassword(password), false
-	return store.SaveAccount(ctx, h.DB, *account)
+	return h.saveAccount(ctx, h.DB, *account)
 }
 
 // ChangeAccount sets what somebody is called and what they are told by mail.
@@ -284,7 +284,7 @@ func (h *House) ChangeAccount(ctx context.Context, a Actor, name string, byMail 
 			account.ByMail = append(account.ByMail, k.ID)
 		}
 	}
-	return store.SaveAccount(ctx, h.DB, *account)
+	return h.saveAccount(ctx, h.DB, *account)
 }
 
 // SignInWith gives the address that a provider vouches for. It must be at one of
@@ -301,7 +301,7 @@ func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Cla
 	}
 	account, err := store.FindAccount(ctx, h.DB, a.String())
 	if err == nil && account == nil {
-		err = store.SaveAccount(ctx, h.DB, store.Account{Address: a.String(), Name: claims.Name})
+		err = h.saveAccount(ctx, h.DB, store.Account{Address: a.String(), Name: claims.Name})
 	}
 	return a, err
 }

@@ -38,7 +38,8 @@ type House struct {
 	signInGuesses *identity.Throttle
 	mailAsks      *identity.Throttle // for links by mail
 
-	texts, data cache // of pages and files of editions
+	names       sync.Map // address → what the account's holder is called
+	texts, data cache    // of pages and files of editions
 }
 
 // State is everything that a request reads: immutable, and swapped whole.
@@ -84,6 +85,13 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 	}
 	for _, v := range visits {
 		h.keepVisit(v)
+	}
+	names, err := store.AccountNames(ctx, db)
+	if err != nil {
+		return nil, fmt.Errorf("reading what people are called: %w", err)
+	}
+	for address, name := range names {
+		h.names.Store(address, name)
 	}
 	if err := h.Reload(ctx); err != nil && !errors.Is(err, store.ErrNoHouse) {
 		return nil, err
@@ -184,8 +192,19 @@ func (h *House) Actor(a access.Address) Actor {
 	actor := Actor{Address: a, Identity: s.Policy.Address(a), Name: a.String()}
 	if p, ok := s.Policy.PersonOf(actor.Identity); ok && p.Name != "" {
 		actor.Name = p.Name
+	} else if name, ok := h.names.Load(actor.Name); ok && name != "" {
+		actor.Name = name.(string)
 	}
 	return actor
+}
+
+// saveAccount writes an account, and keeps what its holder is called.
+func (h *House) saveAccount(ctx context.Context, q store.Queryer, a store.Account) error {
+	if err := store.SaveAccount(ctx, q, a); err != nil {
+		return err
+	}
+	h.names.Store(a.Address, a.Name)
+	return nil
 }
 
 // Can gives what somebody may do on a site as a whole, or below a path.

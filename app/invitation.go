@@ -179,7 +179,7 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 				if !doc.Team[i].Accepted {
 					state = "is invited already"
 				}
-				wrong["list"] = fmt.Sprintf("%s %s, as %s: change that instead.", h.nameOf(s, address), state, doc.Team[i].Role)
+				wrong["list"] = fmt.Sprintf("%s %s, as %s: change that instead.", h.nameOf(address), state, doc.Team[i].Role)
 				continue
 			}
 			doc.Team = append(doc.Team, entry)
@@ -213,7 +213,7 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 						return err
 					}
 				}
-				what := fmt.Sprintf("%s was invited to the team as %s.", h.nameOf(s, mustAddress(inv.Address)), to.Role)
+				what := fmt.Sprintf("%s was invited to the team as %s.", h.nameOf(mustAddress(inv.Address)), to.Role)
 				if err := h.ledger(ctx, tx, a.Address.String(), to.Site, "invitation", what, "", ""); err != nil {
 					return err
 				}
@@ -244,11 +244,8 @@ func mustAddress(text string) access.Address {
 }
 
 // nameOf is what somebody with an address is called.
-func (h *House) nameOf(s *State, a access.Address) string {
-	if p, ok := s.Policy.PersonOf(s.Policy.Address(a)); ok && p.Name != "" {
-		return p.Name
-	}
-	return a.String()
+func (h *House) nameOf(a access.Address) string {
+	return h.Actor(a).Name
 }
 
 func (h *House) invitationURL(token string) string { return h.ConsoleURL + "/invitations/" + token }
@@ -349,7 +346,7 @@ func (h *House) OffersTo(ctx context.Context, a Actor) (list []*Offer, err error
 
 func (h *House) offer(ctx context.Context, inv store.Invitation) (*Offer, error) {
 	s := h.State()
-	o := &Offer{Invitation: inv, ByName: h.nameOf(s, mustAddress(inv.By))}
+	o := &Offer{Invitation: inv, ByName: h.nameOf(mustAddress(inv.By))}
 	who := teamWho(s.Policy, mustAddress(inv.Address))
 	for _, to := range inv.To {
 		doc := s.SiteDocument(to.Site)

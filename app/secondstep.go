@@ -72,7 +72,7 @@ func (h *House) SetSecondStep(ctx context.Context, a access.Address, secret, cod
 		hashes = append(hashes, sha256.Sum256([]byte(strings.ReplaceAll(c, "-", ""))))
 	}
 	return recovery, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, hashes))
+		return errors.Join(h.saveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, hashes))
 	})
 }
 
@@ -87,6 +87,6 @@ func (h *House) DropSecondStep(ctx context.Context, a Actor, code, from string) 
 	}
 	account.TOTP, account.TOTPUsed = "", 0
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, nil))
+		return errors.Join(h.saveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, nil))
 	})
 }

@@ -70,7 +70,7 @@ func (h *House) SetUp(ctx context.Context, n NewHouse) error {
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
 			store.SaveDocument(ctx, tx, doc),
-			store.SaveAccount(ctx, tx, account),
+			h.saveAccount(ctx, tx, account),
 			h.ledger(ctx, tx, address.String(), "", "house", fmt.Sprintf("%s made the house %s and became its steward.", account.Name, doc.House.Name), "", ""),
 		)
 	})

@@ -116,8 +116,8 @@ type signInView struct {
 	form
 	SiteTitle string
 	Providers []app.Provider
-	Query     string // where to go on to, for links
-	Kind      string // what link is asked for
+	Query     template.URL // where to go on to, for links
+	Kind      string       // what link is asked for
 	Sent      bool
 }
 
@@ -130,7 +130,7 @@ func (c *Console) signInPage(x *gin.Context, f form) *page {
 			query.Set(name, f.Values[name])
 		}
 	}
-	v.Query = query.Encode()
+	v.Query = template.URL(query.Encode())
 	if s := c.House.State(); s != nil {
 		v.Providers = s.Settings.Providers
 		// The title is told only where a stranger learns of the site anyway.

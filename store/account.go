@@ -51,6 +51,18 @@ func SaveAccount(ctx context.Context, q Queryer, a Account) error {
 		a.Address, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, string(byMail))
 }
 
+// AccountNames reads what the holders of accounts are called, by address.
+func AccountNames(ctx context.Context, q Queryer) (map[string]string, error) {
+	names := map[string]string{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (address string, err error) {
+		var name string
+		err = r.Scan(&address, &name)
+		names[address] = name
+		return address, err
+	}, `SELECT address, name FROM accounts WHERE name <> ''`)
+	return names, err
+}
+
 // UseTimeStep writes that a code of the second step was entered, and reports
 // whether it was not entered before.
 func UseTimeStep(ctx context.Context, q Queryer, address string, step int64) (bool, error) {

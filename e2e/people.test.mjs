@@ -1,0 +1,277 @@
+// People who edit: invited, accepted, ended, handed over; and the ways to sign
+// in. Mail is read in the outbox, as a steward reads it.
+import assert from "node:assert/strict";
+import { createHmac } from "node:crypto";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
+
+let folder, browser;
+const evening = "2026-11-24T18:00:00+01:00";
+
+before(async () => {
+  folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
+  browser = await startBrowser();
+});
+
+after(async () => {
+  await browser.close();
+  rmSync(folder, { recursive: true });
+});
+
+const status = async (page, address) => (await page.goto(address)).status();
+const fresh = async () => (await browser.newContext()).newPage();
+const data = (name) => ["--data", join(folder, name)];
+
+// letter opens the latest letter to an address in the outbox and gives where its
+// button leads.
+async function letter(steward, house, to, action) {
+  await steward.goto(`${house.console}/outbox?find=${encodeURIComponent(to)}`);
+  await steward.locator(".mail-list a").first().click();
+  return steward.locator(".paper").getByRole("link", { name: action }).getAttribute("href");
+}
+
+async function invite(admin, house, site, { to, role = "viewer", ...more }) {
+  await admin.goto(`${house.console}/sites/${site}/team?invite=new`);
+  await admin.getByLabel("Addresses").fill(to);
+  await admin.locator("select[name=role]").selectOption(role);
+  if (more.until) await admin.getByLabel("Until").fill(more.until);
+  if (more.reason) await admin.getByLabel("Why they are here").selectOption(more.reason);
+  if (more.word) await admin.getByLabel("A word of your own").fill(more.word);
+  await admin.getByRole("button", { name: "Send the invitations" }).click();
+  await admin.getByText("on the way").waitFor();
+}
+
+async function acceptAsNew(page, link, name) {
+  await page.goto(link);
+  await page.getByLabel("What you are called").fill(name);
+  await page.getByLabel("A password").fill("walnut ferry indigo moss");
+  await page.getByRole("button", { name: "Make the account" }).click();
+  await page.getByRole("button", { name: "Accept" }).click();
+  await page.getByText("You are on the team.").waitFor();
+}
+
+test("invited, accepted in another browser, edits, is refused to publish", async () => {
+  const house = await startHouse("--clock", evening);
+  const [admin, steward, guest] = await Promise.all([fresh(), fresh(), fresh()]);
+  await signIn(admin, house, "pilar@cerroalcor.example");
+  await signIn(steward, house);
+  await admin.goto(`${house.console}/sites/society/team?invite=new`);
+  assert.equal(await admin.locator("select[name=role]").inputValue(), "viewer", "the least power comes first");
+  await invite(admin, house, "society", { to: "Nadia Sorel <nadia@press.example>", role: "editor", reason: "volunteer", word: "For the August pages" });
+  await admin.getByText("Waiting since just now").waitFor();
+  const link = await letter(steward, house, "nadia@press.example", "See the invitation");
+  await steward.locator(".paper").getByText("For the August pages").waitFor();
+  const [file] = await Promise.all([steward.waitForEvent("download"), steward.getByRole("link", { name: "Keep it as a file" }).click()]);
+  assert.match(file.suggestedFilename(), /\.eml$/);
+
+  await acceptAsNew(guest, link, "Nadia Sorel");
+  await guest.goto(`${house.console}/sites/society/pages?path=/visit`);
+  await guest.getByLabel("What the page says, in Markdown").fill("# Getting here\n\nThe bus stops at the gate.");
+  await guest.locator("#saved").getByText(/^Saved/).waitFor();
+  await guest.goto(`${house.console}/sites/society/publish`);
+  await guest.getByText("Editors of this site may not publish.").waitFor();
+  assert.equal(await guest.getByRole("button", { name: /^Publish/ }).count(), 0);
+  assert.equal(await guest.evaluate(async () => (await fetch("/sites/society/publish", { method: "POST" })).status), 403);
+  assert.equal(await status(guest, link), 410, "an invitation works once");
+  // from outside she finds nobody of the house but who has to do with the site
+  await guest.goto(`${house.console}/sites/society/people?q=katya`);
+  assert.doesNotMatch(await guest.content(), /Cifuentes/);
+  await admin.goto(`${house.console}/notices`);
+  await admin.getByText("Nadia Sorel accepted to be editor of Cerro Alcor Society.").or(admin.getByText(/accepted to be editor/)).first().waitFor();
+
+  // taken off the team while editing: it ends at once
+  await guest.goto(`${house.console}/sites/society/pages?path=/visit`);
+  await guest.getByLabel("What the page says, in Markdown").waitFor();
+  await admin.goto(`${house.console}/sites/society/team`);
+  await admin.getByRole("button", { name: "Take off the team: nadia@press.example" }).click();
+  await admin.getByRole("button", { name: "Apply now" }).click();
+  await guest.getByText("You are not on the team any more").waitFor();
+  assert.equal(await status(guest, `${house.console}/sites/society/pages`), 404);
+  await house.stop();
+});
+
+test("an invitation is bound to its address", async () => {
+  const house = await startHouse("--clock", evening);
+  const [admin, steward, other] = await Promise.all([fresh(), fresh(), fresh()]);
+  await signIn(admin, house, "pilar@cerroalcor.example");
+  await signIn(steward, house);
+  await invite(admin, house, "society", { to: "bram@cerroalcor.example", role: "viewer" });
+  const link = await letter(steward, house, "bram@cerroalcor.example", "See the invitation");
+  await signIn(other, house, "tobias@lens.example");
+  await other.getByText("Each window").or(other.getByText("no site to look after")).first().waitFor();
+  await other.goto(link);
+  await other.getByText("You are signed in under another address").waitFor();
+  assert.equal(await other.getByRole("button", { name: "Accept" }).count(), 0);
+  await other.getByRole("button", { name: "Go on as bram@cerroalcor.example" }).click();
+  await other.getByRole("link", { name: "Sign in to accept" }).click();
+  await other.getByLabel("Your password").fill("lantern over the hill");
+  await other.getByRole("button", { name: "Sign in" }).click();
+  await other.getByRole("button", { name: "Accept" }).click();
+  await other.getByText("You are on the team.").waitFor();
+  await invite(admin, house, "society", { to: "zoe@press.example" });
+  await admin.getByRole("button", { name: "Withdraw: zoe@press.example" }).click();
+  await admin.getByText("The invitation is withdrawn").waitFor();
+  assert.equal(await status(other, await letter(steward, house, "zoe@press.example", "See the invitation")), 410);
+  await house.stop();
+});
+
+test("a freelancer ends at midnight by the clock", async () => {
+  let house = await startHouse("--clock", evening, ...data("freelancer"));
+  const [admin, steward] = await Promise.all([fresh(), fresh()]);
+  await signIn(admin, house, "pilar@cerroalcor.example");
+  await signIn(steward, house);
+  await invite(admin, house, "society", { to: "rui@studio.example", role: "editor", reason: "freelancer", until: "2026-11-30T00:00" });
+  const path = new URL(await letter(steward, house, "rui@studio.example", "See the invitation")).pathname;
+  const freelancer = await fresh();
+  await acceptAsNew(freelancer, house.console + path, "Rui Esteves");
+  const tries = async (clock) => {
+    await house.stop();
+    house = await startHouse("--clock", clock, ...data("freelancer"));
+    const page = await fresh();
+    await page.goto(`${house.console}/sign-in?then=/sites/society/pages?new=yes`);
+    await page.getByLabel("Your address").fill("rui@studio.example");
+    await page.getByLabel("Your password").fill("walnut ferry indigo moss");
+    await page.getByRole("button", { name: "Sign in" }).click();
+    await page.waitForLoadState();
+    return status(page, `${house.console}/sites/society/pages?new=yes`);
+  };
+  assert.equal(await tries("2026-11-29T23:59:00+01:00"), 200);
+  assert.equal(await tries("2026-11-30T00:00:00+01:00"), 404);
+  await house.stop();
+});
+
+test("an owner hands over and leaves", async () => {
+  const house = await startHouse("--clock", evening);
+  const [owner, receiver] = await Promise.all([fresh(), fresh()]);
+  await signIn(owner, house);
+  await owner.goto(`${house.console}/sites/society/team#leave`);
+  await owner.getByRole("button", { name: "Leave the team" }).click();
+  await owner.getByText("The site would have no owner any more").waitFor();
+  await owner.getByLabel("To whom").fill("Pilar Quintero");
+  await owner.getByLabel("And you").selectOption("leave");
+  await owner.getByRole("button", { name: "Ask them" }).click();
+  await owner.getByText("asked to take the site over").waitFor();
+  await signIn(receiver, house, "pilar@cerroalcor.example");
+  await receiver.goto(`${house.console}/account`);
+  await receiver.getByText("wants to hand a site over to you").waitFor();
+  await receiver.getByRole("button", { name: "Accept" }).click();
+  await receiver.getByText("You are on the team.").waitFor();
+  await receiver.goto(`${house.console}/sites/society/team`);
+  const team = await receiver.locator(".way").allInnerTexts();
+  assert.ok(team.some((t) => t.includes("Owner") && t.includes("Pilar Quintero")), team.join("|"));
+  assert.ok(!team.some((t) => t.includes("Inés Ortuño")), "who handed over has left");
+  await house.stop();
+});
+
+test("the provider opens a site for its domain; a forged or unverified address does not", async () => {
+  const house = await startHouse("--clock", evening);
+  const through = async (name) => {
+    const page = await fresh();
+    await page.goto(house.site("variable-stars", "/notes"));
+    await page.getByRole("link", { name: "Sign in" }).click();
+    await page.getByRole("link", { name: /Sign in through/ }).click();
+    await page.getByRole("link", { name }).click();
+    return page;
+  };
+  const nadia = await through(/Nadia Sorel/);
+  await nadia.getByText("Signed in as Nadia Sorel").waitFor();
+  assert.equal(new URL(nadia.url()).pathname, "/notes");
+  await (await through(/Somebody as Salma/)).getByText("the address is not verified there").waitFor();
+  await (await through(/Somebody as Tobias/)).getByText("it is trusted for cerroalcor.example alone").waitFor();
+  await house.stop();
+});
+
+test("a passkey lets in, and counts for both steps", async () => {
+  const house = await startHouse("--clock", evening);
+  const page = await fresh();
+  const devtools = await page.context().newCDPSession(page);
+  await devtools.send("WebAuthn.enable");
+  await devtools.send("WebAuthn.addVirtualAuthenticator", { options: { protocol: "ctap2", transport: "internal", hasResidentKey: true, hasUserVerification: true, isUserVerified: true, automaticPresenceSimulation: true } });
+  await signIn(page, house, "jonas@cerroalcor.example");
+  await page.goto(`${house.console}/account`);
+  await page.getByRole("button", { name: "Make a passkey on this device" }).click();
+  await page.getByText("The passkey is kept.").waitFor();
+  const steward = await fresh();
+  await signIn(steward, house);
+  await steward.goto(`${house.console}/house-rules`);
+  await steward.getByLabel("editor", { exact: true }).check();
+  await steward.locator("#second-step").getByRole("button", { name: "Keep this" }).click();
+  await steward.getByText("It holds from now on.").waitFor();
+  await page.goto(`${house.console}/sites`);
+  await page.getByText("The house wants a second step of everyone who is editor").waitFor();
+  await page.getByRole("button", { name: "Leave it" }).click();
+  await page.getByRole("button", { name: "Use a passkey" }).click();
+  await page.getByText("Each window is a page").waitFor();
+  await house.stop();
+});
+
+// code is a code by time (RFC 6238) of a secret in base32.
+function code(secret, at = Date.now()) {
+  const bits = [...secret].map((c) => "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567".indexOf(c).toString(2).padStart(5, "0")).join("");
+  const key = Buffer.from(bits.match(/.{8}/g).map((b) => Number.parseInt(b, 2)));
+  const step = Buffer.alloc(8);
+  step.writeBigUInt64BE(BigInt(Math.floor(at / 30000)));
+  const mac = createHmac("sha1", key).update(step).digest();
+  const start = mac[19] & 15;
+  return String((mac.readUInt32BE(start) & 0x7fffffff) % 1e6).padStart(6, "0");
+}
+
+test("a second step is called for, set up, and stood in for by a recovery code", async () => {
+  const house = await startHouse("--clock", evening);
+  const page = await fresh();
+  await signIn(page, house);
+  await page.goto(`${house.console}/house-rules`);
+  await page.getByLabel("steward", { exact: true }).check();
+  await page.locator("#second-step").getByRole("button", { name: "Keep this" }).click();
+  await page.getByRole("heading", { name: "The second step" }).waitFor();
+  const secret = await page.locator(".secret").innerText();
+  await page.getByLabel("The code").fill("000000");
+  await page.getByRole("button", { name: "Go on" }).click();
+  await page.getByText("This is not the code of now").waitFor();
+  await page.getByLabel("The code").fill(code(secret));
+  await page.getByRole("button", { name: "Go on" }).click();
+  await page.getByRole("heading", { name: "Keep these codes" }).waitFor();
+  const recovery = await page.locator("#codes code").allInnerTexts();
+  assert.equal(recovery.length, 10);
+  const again = await fresh();
+  for (const [entered, lets] of [[code(secret), false], [recovery[0], true]]) { // a code works once
+    await again.goto(`${house.console}/sign-in`);
+    await fillSignIn(again, "ines@cerroalcor.example");
+    await again.getByLabel("The code").fill(entered);
+    await again.getByRole("button", { name: "Go on" }).click();
+    if (lets) await again.getByText("Each window is a page").waitFor();
+    else await again.getByText("a code works once").waitFor();
+  }
+  await house.stop();
+});
+
+test("a link by mail signs in, a new password signs out elsewhere", async () => {
+  const house = await startHouse("--clock", evening);
+  const [steward, page] = await Promise.all([fresh(), fresh()]);
+  await signIn(steward, house);
+  await page.goto(`${house.console}/forgot`);
+  await page.getByLabel("Your address").fill("mateo@cerroalcor.example");
+  await page.getByRole("button", { name: "Send the link" }).click();
+  await page.getByText("Look into your mail").waitFor();
+  const link = await letter(steward, house, "mateo@cerroalcor.example", "Sign in");
+  await page.goto(link);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.goto(`${house.console}/account`);
+  await page.getByText("by a link by mail").waitFor();
+  assert.equal(await status(page, link), 410, "it works once");
+  const elsewhere = await fresh();
+  await elsewhere.goto(`${house.console}/forgot?kind=reset`);
+  await elsewhere.getByLabel("Your address").fill("mateo@cerroalcor.example");
+  await elsewhere.getByRole("button", { name: "Send the link" }).click();
+  await elsewhere.getByText("Look into your mail").waitFor();
+  await elsewhere.goto(await letter(steward, house, "mateo@cerroalcor.example", "Set a new password"));
+  await elsewhere.getByLabel("Your new password").fill("walnut ferry indigo moss");
+  await elsewhere.getByRole("button", { name: "Set it and sign in" }).click();
+  await elsewhere.getByText("Each window").or(elsewhere.getByText("no site to look after")).first().waitFor();
+  await page.goto(`${house.console}/account`);
+  await page.getByRole("heading", { name: "Sign in" }).waitFor();
+  await house.stop();
+});
