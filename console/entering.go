@@ -550,7 +550,13 @@ func (c *Console) showRecovery(x *gin.Context, codes []string, to string) {
 }
 
 // showFirstPassword asks for a password in place of a first code.
-func (c *Console) showFirstPassword(x *gin.Context) { c.firstPassword(x, http.StatusOK, form{}) }
+func (c *Console) showFirstPassword(x *gin.Context) {
+	if !c.sessions.GetBool(x.Request.Context(), sessionFirst) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	c.firstPassword(x, http.StatusOK, form{})
+}
 
 func (c *Console) firstPassword(x *gin.Context, status int, f form) {
 	p := c.page(x, "A password of your own")

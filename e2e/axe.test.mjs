@@ -18,7 +18,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/notices", "/outbox", "/house-rules", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
 
 async function check(page, name) {
@@ -40,6 +40,8 @@ for (const [name, options] of Object.entries({
     const page = await context.newPage();
     await page.goto(`${house.console}/sign-in`);
     await check(page, "/sign-in");
+    await page.goto(`${house.console}/forgot`);
+    await check(page, "/forgot");
     for (const [site, path] of visitorViews) {
       await page.goto(house.site(site, path));
       await check(page, site + path);

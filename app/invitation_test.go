@@ -1,0 +1,366 @@
+package app_test
+
+import (
+	"errors"
+	"net/url"
+	"path"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// lastLink gives the address that the latest letter to somebody leads to.
+func lastLink(t *testing.T, h *app.House, to string) (link, text string) {
+	t.Helper()
+	h.Rest()
+	list, err := store.Mails(ctx, h.DB, to, 1)
+	if err != nil || len(list) == 0 {
+		t.Fatalf("no mail to %s: %v", to, err)
+	}
+	for _, line := range strings.Split(list[0].Text, "\n") {
+		if u, err := url.Parse(line); err == nil && u.Scheme == "http" {
+			return line, list[0].Text
+		}
+	}
+	t.Fatalf("no link in\n%s", list[0].Text)
+	return "", ""
+}
+
+func TestNobodyInvitesToMoreThanTheyMay(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	pilar, jonas, tobias := who(t, h, "pilar@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example"), who(t, h, "tobias@lens.example")
+	in := app.Invitation{Addresses: []string{"zoe@press.example, Bram de Wit"}, Sites: []string{"society"}, Role: "editor", Mail: true}
+	for _, c := range []struct {
+		by   app.Actor
+		with func(*app.Invitation)
+		want string // of an error; a field, or the error's own text
+	}{
+		{pilar, func(i *app.Invitation) { i.Role = "owner" }, "role: "},
+		{pilar, func(i *app.Invitation) { i.Role = "no-such" }, "role: "},
+		{pilar, func(i *app.Invitation) { i.Addresses = nil }, "list: "},
+		{pilar, func(i *app.Invitation) { i.Addresses = []string{"not one"} }, "list: "},
+		{pilar, func(i *app.Invitation) { i.Addresses = []string{"jonas@cerroalcor.example"} }, "list: Jonas Lindqvist is on the team already"},
+		{pilar, func(i *app.Invitation) { i.Addresses = []string{"new@aula.cerroalcor.example"} }, "list: No mail reaches"},
+		{pilar, func(i *app.Invitation) { i.Sites = append(i.Sites, "variable-stars") }, app.ErrNoSite.Error()},
+		{jonas, func(*app.Invitation) {}, app.ErrMayNot.Error()},
+		{tobias, func(*app.Invitation) {}, app.ErrNoSite.Error()},
+	} {
+		asked := in
+		asked.Sites = []string{"society"}
+		c.with(&asked)
+		if _, err := h.Invite(ctx, c.by, asked); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%v, want %q", err, c.want)
+		}
+	}
+	before := len(h.State().SiteDocument("society").Team)
+	sent, err := h.Invite(ctx, pilar, in)
+	if err != nil || len(sent) != 2 || sent[0].Link != "" {
+		t.Fatalf("%+v %v", sent, err)
+	}
+	if team := h.State().SiteDocument("society").Team; len(team) != before+2 || team[before].Accepted || h.Can(who(t, h, "zoe@press.example"), "society", "/") != 0 {
+		t.Errorf("it counts before it is accepted: %+v", team)
+	}
+	if _, err := h.Invite(ctx, pilar, in); err == nil || !strings.Contains(err.Error(), "invited already") {
+		t.Error(err)
+	}
+}
+
+func TestAnInvitationIsAnsweredOnceByItsAddress(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	pilar, zoe, tobias := who(t, h, "pilar@cerroalcor.example"), who(t, h, "zoe@press.example"), who(t, h, "tobias@lens.example")
+	_, err := h.Invite(ctx, pilar, app.Invitation{Addresses: []string{"zoe@press.example"}, Sites: []string{"society", "dossier"}, Role: "editor", Mail: true, Reason: "client", Word: "Welcome"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	link, text := lastLink(t, h, "zoe@press.example")
+	if !strings.Contains(text, "Welcome") || !strings.Contains(text, "Founders Fund Dossier: editor") {
+		t.Error(text)
+	}
+	token := path.Base(link)
+	o, err := h.Offer(ctx, token)
+	if err != nil || len(o.Entries) != 2 || o.Account || o.Over {
+		t.Fatalf("%+v %v", o, err)
+	}
+	if _, err := h.Accept(ctx, tobias, o.ID); !errors.Is(err, app.ErrInvitationNotYours) {
+		t.Error(err)
+	}
+	if err := h.AskForAnother(ctx, tobias, token); err != nil {
+		t.Error(err)
+	}
+	var wrong app.FieldErrors
+	if _, _, err := h.BeginAccount(ctx, token, "", "abc"); !errors.As(err, &wrong) || wrong["name"] == "" || wrong["password"] == "" {
+		t.Error(err)
+	}
+	if a, made, err := h.BeginAccount(ctx, token, "Zoe", "walnut ferry indigo moss"); err != nil || !made || a.String() != "zoe@press.example" {
+		t.Errorf("%v %v %v", a, made, err)
+	}
+	if _, _, err := h.BeginAccount(ctx, token, "Mallory", "walnut ferry indigo moss"); err == nil {
+		t.Error("an account is taken over by an invitation")
+	}
+	zoe = who(t, h, "zoe@press.example")
+	if site, err := h.Accept(ctx, zoe, o.ID); err != nil || site != "dossier" {
+		t.Errorf("%q %v", site, err)
+	}
+	if !h.Can(zoe, "society", "/").Has(access.Write) || !h.Can(zoe, "dossier", "/").Has(access.Write) || h.Can(zoe, "society", "/").Has(access.Publish) {
+		t.Error("what was accepted does not count, or more does")
+	}
+	if _, err := h.Accept(ctx, zoe, o.ID); !errors.Is(err, app.ErrInvitationEnded) {
+		t.Errorf("twice: %v", err)
+	}
+	told, err := store.Notices(ctx, h.DB, "pilar@cerroalcor.example", 9)
+	if err != nil || len(told) != 3 || !strings.Contains(told[0].What, "Zoe accepted to be editor") || !strings.Contains(told[2].What, "asks to be invited") {
+		t.Errorf("%+v %v", told, err)
+	}
+	if reasons, err := store.TeamReasons(ctx, h.DB, "society"); err != nil || reasons["zoe@press.example"] != "client" {
+		t.Errorf("%v %v", reasons, err)
+	}
+	if !h.Outside(zoe) || h.Outside(pilar) {
+		t.Error("who is from outside")
+	}
+	doc := h.KnownTo(zoe, "dossier")
+	for _, p := range doc.People {
+		if strings.HasPrefix(p.ID, "katya-") || p.ID == "mirela" {
+			t.Errorf("somebody from outside learns of %s", p.Name)
+		}
+	}
+	if len(doc.People) == 0 {
+		t.Error("nobody is known")
+	}
+}
+
+func TestInvitationsEndAndAreWithdrawn(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	pilar, zoe := who(t, h, "pilar@cerroalcor.example"), who(t, h, "zoe@press.example")
+	invite := func(address string) string {
+		sent, err := h.Invite(ctx, pilar, app.Invitation{Addresses: []string{address}, Sites: []string{"society"}, Role: "viewer"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return path.Base(sent[0].Link)
+	}
+	byHand := invite("zoe@press.example")
+	if _, made, err := h.BeginAccount(ctx, byHand, "Zoe", "walnut ferry indigo moss"); err != nil || made {
+		t.Fatalf("a link handed on proves no address: %v %v", made, err)
+	}
+	link, _ := lastLink(t, h, "zoe@press.example")
+	if a, to, err := h.FollowMailLink(ctx, path.Base(link)); err != nil || a != zoe.Address || to["then"] != "/invitations/"+byHand {
+		t.Errorf("%v %v %v", a, to, err)
+	}
+	o, _ := h.Offer(ctx, byHand)
+	again, err := h.SendAgain(ctx, pilar, "society", o.ID, false)
+	if err != nil || again.Link == "" {
+		t.Fatal(err)
+	}
+	if old, err := h.Offer(ctx, byHand); err != nil || old != nil {
+		t.Error("the link before still leads somewhere")
+	}
+	if err := h.Withdraw(ctx, pilar, "society", o.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Accept(ctx, zoe, o.ID); !errors.Is(err, app.ErrInvitationEnded) {
+		t.Error(err)
+	}
+	if len(h.State().SiteDocument("society").Team) != 4 {
+		t.Error("its entry is still there")
+	}
+	token := invite("kai@press.example")
+	if o, err := h.Offer(ctx, token); err != nil || o.Over {
+		t.Fatal(err)
+	}
+	if err := h.Decline(ctx, who(t, h, "kai@press.example"), mustOffer(t, h, token).ID); err != nil {
+		t.Error(err)
+	}
+	if len(h.State().SiteDocument("society").Team) != 4 {
+		t.Error("declined, and still there")
+	}
+}
+
+func mustOffer(t *testing.T, h *app.House, token string) *app.Offer {
+	t.Helper()
+	o, err := h.Offer(ctx, token)
+	if err != nil || o == nil {
+		t.Fatalf("no offer: %v", err)
+	}
+	return o
+}
+
+func TestHandingOverNeedsWhoGivesAndWhoTakes(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	ines, pilar := who(t, h, "ines@cerroalcor.example"), who(t, h, "pilar@cerroalcor.example")
+	var wrong app.FieldErrors
+	for _, to := range []string{"zoe@press.example", "Inés Ortuño", "", "Pilar Quintero; Jonas Lindqvist"} {
+		if err := h.HandOver(ctx, ines, "society", to, app.StayAway); !errors.As(err, &wrong) || wrong["to"] == "" {
+			t.Errorf("%q: %v", to, err)
+		}
+	}
+	if err := h.HandOver(ctx, pilar, "society", "Jonas Lindqvist", app.StayAway); !errors.Is(err, app.ErrMayNot) {
+		t.Error(err)
+	}
+	if err := h.LeaveTeam(ctx, ines, "society"); err == nil {
+		t.Error("the last owner leaves")
+	}
+	if err := h.HandOver(ctx, ines, "society", "Pilar Quintero", app.StayAdmin); err != nil {
+		t.Fatal(err)
+	}
+	offers, err := h.OffersTo(ctx, pilar)
+	if err != nil || len(offers) != 1 || offers[0].Stay != app.StayAdmin {
+		t.Fatalf("%+v %v", offers, err)
+	}
+	if _, err := h.Accept(ctx, pilar, offers[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	roles := map[string]string{}
+	for _, e := range h.State().SiteDocument("society").Team {
+		roles[e.Person] += e.Role + " "
+	}
+	if roles["pilar"] != "admin owner " || roles["ines"] != "admin " {
+		t.Errorf("%v", roles)
+	}
+	if err := h.LeaveTeam(ctx, ines, "society"); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestLinksByMailWorkOnceAndTellNothing(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	for _, address := range []string{"nobody@nowhere.example", "mateo@cerroalcor.example"} {
+		if err := h.SendLink(app.LinkSignIn, address, nil, "192.0.2.1"); err != nil {
+			t.Errorf("%s: %v", address, err)
+		}
+	}
+	h.Rest()
+	if list, err := store.Mails(ctx, h.DB, "nobody", 9); err != nil || len(list) != 0 {
+		t.Error("an address that the house has nothing to do with gets mail")
+	}
+	link, _ := lastLink(t, h, "mateo@")
+	if _, err := h.ResetPassword(ctx, path.Base(link), "walnut ferry indigo moss"); !errors.Is(err, app.ErrLinkSpent) {
+		t.Errorf("a link to sign in sets a password: %v", err)
+	}
+	if _, _, err := h.FollowMailLink(ctx, path.Base(link)); err != nil {
+		t.Error(err)
+	}
+	if _, _, err := h.FollowMailLink(ctx, path.Base(link)); !errors.Is(err, app.ErrLinkSpent) {
+		t.Error(err)
+	}
+	var later app.TryLater
+	var err error
+	for range 12 {
+		err = h.SendLink(app.LinkSignIn, "mateo@cerroalcor.example", nil, "192.0.2.1")
+	}
+	if !errors.As(err, &later) {
+		t.Error("links can be asked for without end")
+	}
+	h.Rest()
+}
+
+func TestWhatAProviderSaysIsNotTakenForMore(t *testing.T) {
+	h := demoHouse(t)
+	p := &app.Provider{Name: "P", Domains: []string{"cerroalcor.example"}}
+	for _, c := range []struct {
+		claims identity.Claims
+		want   string
+	}{
+		{identity.Claims{Address: "new@cerroalcor.example", Verified: true}, ""},
+		{identity.Claims{Address: "new@cerroalcor.example"}, "not verified"},
+		{identity.Claims{Address: "ines@lens.example", Verified: true}, "trusted for cerroalcor.example alone"},
+		{identity.Claims{Address: "ines@sub.cerroalcor.example", Verified: true}, "trusted for"},
+		{identity.Claims{Address: "nobody", Verified: true}, "did not tell an address"},
+	} {
+		_, err := h.SignInWith(ctx, p, c.claims)
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%+v: %v", c.claims, err)
+		}
+	}
+	// the account that it made has no password to guess
+	if _, err := h.SignIn(ctx, "new@cerroalcor.example", "", "192.0.2.1"); err == nil {
+		t.Error("an account without a password is signed in to")
+	}
+}
+
+func TestSecondStep(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	if err := h.ChangeSettings(ctx, who(t, h, "pilar@cerroalcor.example"), "x", func(s *app.Settings) { s.SecondStep = []string{"viewer"} }); !errors.Is(err, app.ErrMayNot) {
+		t.Error(err)
+	}
+	if err := h.ChangeSettings(ctx, ines, "x", func(s *app.Settings) { s.SecondStep = []string{"editor", app.Steward} }); err != nil {
+		t.Fatal(err)
+	}
+	for address, want := range map[string]int{"ines@cerroalcor.example": 1, "jonas@cerroalcor.example": 1, "pilar@cerroalcor.example": 0, "tobias@lens.example": 0} {
+		if got := h.SecondStepFor(who(t, h, address)); len(got) != want {
+			t.Errorf("%s: %v", address, got)
+		}
+	}
+	secret := identity.NewSecret()
+	if _, err := h.SetSecondStep(ctx, ines.Address, secret, "123"); !errors.Is(err, app.ErrWrongCode) {
+		t.Error(err)
+	}
+	code := codeOf(t, secret)
+	recovery, err := h.SetSecondStep(ctx, ines.Address, secret, code)
+	if err != nil || len(recovery) != 10 {
+		t.Fatal(err)
+	}
+	if err := h.SecondStep(ctx, ines.Address, code, "192.0.2.1"); !errors.Is(err, app.ErrWrongCode) {
+		t.Errorf("a code works twice: %v", err)
+	}
+	for i, want := range []error{nil, app.ErrWrongCode} {
+		if err := h.SecondStep(ctx, ines.Address, strings.ToUpper(recovery[3]), "192.0.2.1"); !errors.Is(err, want) {
+			t.Errorf("recovery code, time %d: %v", i+1, err)
+		}
+	}
+	var later app.TryLater
+	for range 10 {
+		err = h.SecondStep(ctx, ines.Address, "000000", "192.0.2.9")
+	}
+	if !errors.As(err, &later) {
+		t.Error("codes can be guessed without end")
+	}
+}
+
+// codeOf finds the code of a secret now, by what CheckCode takes for one.
+func codeOf(t *testing.T, secret string) string {
+	t.Helper()
+	for n := range 1_000_000 {
+		code := strings.Repeat("0", 6)
+		digits := []byte(code)
+		for i, v := 5, n; i >= 0; i, v = i-1, v/10 {
+			digits[i] = byte('0' + v%10)
+		}
+		if _, ok := identity.CheckCode(secret, string(digits), time.Now()); ok {
+			return string(digits)
+		}
+	}
+	t.Fatal("no code")
+	return ""
+}
+
+func TestSignedInElsewhereIsEnded(t *testing.T) {
+	h := demoHouse(t)
+	ines, mateo := who(t, h, "ines@cerroalcor.example"), who(t, h, "mateo@cerroalcor.example")
+	for id, a := range map[string]app.Actor{"one": ines, "two": ines, "three": mateo} {
+		if err := h.Begin(ctx, id, a.Address, "A browser", "password"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := errors.Join(h.EndOne(ctx, ines, "three"), h.EndOne(ctx, ines, "one")); err != nil {
+		t.Fatal(err)
+	}
+	for id, want := range map[string]bool{"one": false, "two": true, "three": true} {
+		if still, err := h.StillIn(ctx, id); err != nil || still != want {
+			t.Errorf("%s: %v %v", id, still, err)
+		}
+	}
+	if err := h.ChangePassword(ctx, ines, "wrong", "walnut ferry indigo moss", "192.0.2.1"); err == nil {
+		t.Error("a password is changed without the old one")
+	}
+}

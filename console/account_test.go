@@ -1,0 +1,133 @@
+package console
+
+import (
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+func TestTheAnswerTellsNoAccount(t *testing.T) {
+	d := openDesk(t)
+	_, known, _ := d.post("/forgot", "address", "mateo@cerroalcor.example")
+	_, unknown, _ := d.post("/forgot", "address", "nobody@cerroalcor.example")
+	d.house.Rest()
+	if !strings.Contains(known, "Look into your mail") || strings.ReplaceAll(known, "mateo@", "nobody@") != unknown {
+		t.Error("the answer tells whether there is an account")
+	}
+	if status, body, _ := d.post("/forgot", "address", "no address"); status != 422 || !strings.Contains(body, `value="no address"`) {
+		t.Errorf("%d: what was typed is lost", status)
+	}
+}
+
+func TestFirstCodesAreChangedBeforeAnythingElse(t *testing.T) {
+	d := openDesk(t)
+	account, err := store.FindAccount(t.Context(), d.house.DB, "mateo@cerroalcor.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	account.MustChange = true
+	if err := store.SaveAccount(t.Context(), d.house.DB, *account); err != nil {
+		t.Fatal(err)
+	}
+	_, _, h := d.post("/sign-in", "address", "mateo@cerroalcor.example", "password", "lantern over the hill", "site", "instrument-log", "path", "/")
+	if h.Get("Location") != "/first-password" {
+		t.Fatalf("led to %q", h.Get("Location"))
+	}
+	for _, path := range []string{"/sites", "/account", "/sign-in?site=instrument-log", "/sites/instrument-log"} {
+		if _, _, h := d.get(path); h.Get("Location") != "/first-password" {
+			t.Errorf("%s leads to %q", path, h.Get("Location"))
+		}
+	}
+	for password, want := range map[string]int{"lantern over the hill": 422, "short": 422, "walnut ferry indigo moss": 303} {
+		status, _, h := d.post("/first-password", "password", password)
+		if status != want {
+			t.Errorf("%q: %d", password, status)
+		}
+		if want == 303 && !strings.HasPrefix(h.Get("Location"), "http://instrument-log.localhost/velada/enter?") {
+			t.Errorf("led to %q, not to where they were going", h.Get("Location"))
+		}
+		if want == 303 {
+			break
+		}
+	}
+}
+
+func TestOutboxAndHouseRulesAreForStewards(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	pilar := d.another().signIn("pilar@cerroalcor.example")
+	if status, body, _ := pilar.post("/sites/society/team/invite", "list", "zoe@press.example", "role", "editor", "mail", "yes", "under", "/"); status != 303 {
+		t.Fatalf("%d %.600s", status, body)
+	}
+	_, list, _ := d.get("/outbox?find=ZOE")
+	at := regexp.MustCompile(`/outbox/\d+`).FindString(list)
+	_, body, _ := d.get(at)
+	if !strings.Contains(body, "Pilar Quintero invites you to work on Cerro Alcor Society") || strings.Contains(body, " style=") || !strings.Contains(body, "http://velada.localhost/invitations/") {
+		t.Errorf("%.900s", body)
+	}
+	if _, raw, h := d.get(at + "/eml"); h.Get("Content-Type") != "message/rfc822" || !strings.Contains(raw, "multipart/alternative") || !strings.Contains(raw, "To: <zoe@press.example>") {
+		t.Errorf("%.300s", raw)
+	}
+	for _, path := range []string{"/outbox", at, at + "/eml"} { // whoever reads the letter could accept it
+		if status, _, _ := pilar.get(path); status != http.StatusNotFound {
+			t.Errorf("%s for an admin of a site: %d", path, status)
+		}
+	}
+	for _, c := range [][]string{
+		{"/house-rules/no-mail", "domains", "aula.cerroalcor.example casa..example", "is not a domain"},
+		{"/house-rules/mail", "host", "", "Say which server"},
+		{"/house-rules/providers", "issuer", "http://evil.example", "beginning with https://"},
+	} {
+		if status, body, _ := d.post(c[0], c[1], c[2]); status != 422 || !strings.Contains(body, c[3]) || !strings.Contains(body, c[2]) {
+			t.Errorf("%v: %d", c, status)
+		}
+		if status, _, _ := pilar.post(c[0], c[1], c[2]); status != http.StatusForbidden {
+			t.Errorf("%s for an admin of a site: %d", c[0], status)
+		}
+	}
+	if status, _, _ := d.post("/house-rules/providers", "name", "School", "issuer", "https://id.school.example", "client", "v", "secret", "s3", "domains", "school.example"); status != 303 {
+		t.Error("a provider is not kept")
+	}
+	if _, body, _ := d.another().get("/sign-in?site=society&path=/a&then="); !strings.Contains(body, `/sign-in/with/school?path=%2Fa&amp;site=society`) {
+		t.Error("it is not offered")
+	}
+	if _, body, _ := d.get("/house-rules"); strings.Contains(body, "s3") {
+		t.Error("the secret is shown")
+	}
+	if status, _, _ := d.another().get("/sign-in/back?code=a&state=b"); status != http.StatusBadRequest {
+		t.Errorf("an answer that nobody asked for: %d", status)
+	}
+	d.post("/house-rules/no-mail", "domains", "*.class.example\nclass.example")
+	if got := d.house.State().Settings.NoMail; len(got) != 2 {
+		t.Errorf("%v", got)
+	}
+}
+
+func TestWhatEditorsMayDoIsRehearsed(t *testing.T) {
+	d := openDesk(t).signIn("pilar@cerroalcor.example")
+	jonas := d.another().signIn("jonas@cerroalcor.example")
+	if _, body, _ := jonas.get("/sites/society/publish"); !strings.Contains(body, "Editors of this site may not publish. Inés Ortuño, Pilar Quintero can change that") {
+		t.Error("it is not said where it bites")
+	}
+	d.post("/sites/society/team/editors", "can", "publish", "can", "own")
+	if _, body, _ := d.get("/sites/society/rehearsal"); !strings.Contains(body, "Jonas Lindqvist becomes editors, from editor.") || !strings.Contains(body, "A new role editors: its holder may see the working copy, change pages and publish.") {
+		t.Error("it is not rehearsed")
+	}
+	d.post("/sites/society/rehearsal/apply")
+	actor := d.house.Actor(access.Address{Local: "jonas", Domain: "cerroalcor.example"})
+	if got := app.CapabilityWords(d.house.Can(actor, "society", "/")); got != "see the working copy, change pages and publish" {
+		t.Error(got)
+	}
+	if _, body, _ := jonas.get("/notices"); !strings.Contains(body, "Jonas Lindqvist becomes editors") {
+		t.Error("he is not told")
+	}
+	d.post("/sites/society/team/editors")
+	d.post("/sites/society/rehearsal/apply")
+	if site := d.house.State().SiteDocument("society"); len(site.Roles) != 0 || site.Team[2].Role != "editor" {
+		t.Errorf("%+v", site.Team)
+	}
+}
