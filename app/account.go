@@ -257,7 +257,7 @@ func (h *House) ChangePassword(ctx context.Context, a Actor, old, password, from
 		wrong["password"] = text
 	}
 	if account.MustChange && len(wrong) == 0 {
-		if same, err := identity.CheckPassword(account.Password, password); err == nil && same {
+		if same, err := identity.CheckPassword(account.Password, plainCode(password)); err == nil && same {
 			wrong["password"] = "That is the code from the slip. Choose a password that only you know."
 		}
 	}

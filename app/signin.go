@@ -51,6 +51,9 @@ func (h *House) SignIn(ctx context.Context, address, password, from string) (acc
 	hash := noAccount()
 	if account != nil && account.Password != "" {
 		hash = account.Password
+		if account.MustChange {
+			password = plainCode(password)
+		}
 	}
 	if len(password) > identity.LongestPassword {
 		return a, WrongSignIn{}

@@ -5,6 +5,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
 
 	"velada/core/access"
 )
@@ -412,4 +415,14 @@ func (w Wording) Observer(who string) string {
 		return w.Group(name)
 	}
 	return who
+}
+
+// plainLetters takes the marks off letters, as in Ortuño.
+func plainLetters(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(text))
 }

@@ -45,6 +45,8 @@ type Console struct {
 	passkeys  *identity.Passkeys
 	handouts  sync.Map // token → handout, shown once
 	presence  presence
+	rosters   comingIn
+	slips     slipSheets
 	ending    <-chan struct{} // closed when the console ends
 	templates map[string]*template.Template
 	handler   http.Handler
@@ -109,6 +111,8 @@ func (c *Console) routes(secure bool) http.Handler {
 	open.POST("/first-password", c.doFirstPassword)
 	open.GET("/invitations/:token", c.showOffer)
 	open.POST("/invitations/:token", c.doOffer)
+	open.GET("/join", c.showJoin)
+	open.POST("/join", c.doJoin)
 	open.POST("/sign-out", c.signOut)
 
 	in := g.Group("/", c.signedIn)
@@ -129,6 +133,29 @@ func (c *Console) routes(secure bool) http.Handler {
 	in.POST("/account/passkeys/drop", c.dropPasskey)
 	in.POST("/account/browsers", c.endBrowser)
 	in.POST("/account/invitation", c.answerInvitation)
+	in.GET("/people", c.people)
+	stewards := in.Group("", c.forStewards)
+	stewards.POST("/people", c.doNewPerson)
+	stewards.GET("/people/:person", c.person)
+	stewards.POST("/people/:person", c.doPerson)
+	stewards.POST("/people/:person/leave", c.doLeaveHouse)
+	stewards.POST("/people/:person/merge", c.doMerge)
+	stewards.POST("/people/:person/group", c.doPersonGroup)
+	stewards.GET("/new-group", c.newGroup)
+	stewards.POST("/new-group", c.doGroup)
+	keepers := in.Group("/groups/:group", c.forKeepers)
+	keepers.GET("", c.group)
+	keepers.GET("/out", c.groupOut)
+	keepers.GET("/roster", c.roster)
+	keepers.POST("/roster", c.doRoster)
+	keepers.POST("/people", c.doGroupPeople)
+	keepers.POST("/slips", c.doSlips)
+	keepers.POST("/codes", c.doJoinCode)
+	keepers.POST("/joins", c.doAnswerJoin)
+	keepers.POST("", c.forStewards, c.doGroup)
+	keepers.POST("/keepers", c.forStewards, c.doKeepers)
+	keepers.POST("/delete", c.forStewards, c.doDeleteGroup)
+	in.GET("/slips/:token", c.showSlips)
 	in.GET("/notices", c.notices)
 	in.POST("/notices", c.seeNotices)
 	in.GET("/outbox", c.outbox)
@@ -217,6 +244,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	team.POST("/team/invite", c.doInvite)
 	team.POST("/team/invitation", c.doInvitation)
 	team.POST("/team/editors", c.doEditors)
+	team.POST("/team/sections", c.doSections)
 	site.POST("/team/hand-over", c.may(access.Own, "Only an owner can hand this site over."), c.doHandOver)
 	site.POST("/team/leave-self", c.doLeave)
 	rehearsing := site.Group("", c.mayRehearse)
@@ -367,6 +395,7 @@ type page struct {
 	Steward  bool
 	Unseen   int    // what they were told and have not looked at
 	Rules    bool   // may look at the house rules
+	Keeps    bool   // keeps a group
 	Here     string // the tab
 	Site     *siteHead
 	Standing standingWords
@@ -404,7 +433,11 @@ func (c *Console) page(x *gin.Context, title string) *page {
 		if err != nil {
 			slog.Error("counting what somebody was told", "error", err)
 		}
-		p.Unseen = unseen
+		kept, err := store.KeptBy(x.Request.Context(), c.House.DB, me.Address.String())
+		if err != nil {
+			slog.Error("reading what groups somebody keeps", "error", err)
+		}
+		p.Unseen, p.Keeps = unseen, len(kept) > 0
 	}
 	p.Flash = c.sessions.PopString(x.Request.Context(), "flash")
 	p.Bad = c.sessions.PopBool(x.Request.Context(), "bad")

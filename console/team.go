@@ -25,6 +25,9 @@ type teamView struct {
 	Waiting   []waitingRow
 	Links     string // of invitations, to hand on, shown once
 	Editors   *editorsForm
+	Sections  *sectionsForm
+	Teams     []sectionRow // those that have a section
+	MaySplit  bool         // may give sections
 	HandOver  *form
 	MayOwn    bool     // may hand it over
 	OnIt      bool     // the one who looks is on the team by name
@@ -48,6 +51,7 @@ type teamForms struct {
 	entry    *entryForm
 	role     *roleForm
 	invite   *inviteForm
+	sections *sectionsForm
 	handOver *form
 }
 
@@ -100,7 +104,7 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 	}
 	p := c.sitePage(x, "Team")
 	p.Not = c.mayNotHere(x, access.ManageTeam)
-	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
+	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, Sections: again.sections, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
 	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.DB, d.site); err != nil {
 		c.fail(x, err)
 		return
@@ -111,6 +115,11 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 		return
 	}
 	v.Editors = d.editors()
+	if v.Teams, err = c.sectionRows(x, d); err != nil {
+		c.fail(x, err)
+		return
+	}
+	v.MaySplit = v.MayChange && caps.Has(access.ChangeDoor) && caps.Has(access.Write)
 	v.OnIt = slices.ContainsFunc(d.state.Policy.Site(d.site).EntriesOf(actor(x).Identity, access.At(d.real)), func(e access.TeamEntry) bool { return e.Group == "" })
 	if v.MayChange {
 		v.Links = c.sessions.PopString(x.Request.Context(), "links")
@@ -119,6 +128,8 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 		switch asked := x.Query("entry"); {
 		case asked != "":
 			v.Form = d.entryForm(asked, caps)
+		case x.Query("sections") != "" && v.MaySplit:
+			v.Sections = d.sectionsForm(form{})
 		case x.Query("invite") != "":
 			v.Invite = c.inviteForm(x, d, form{}, nil)
 		case x.Query("role") != "":

@@ -4,6 +4,8 @@ import (
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base32"
+	"fmt"
+	"math/big"
 	"strings"
 	"time"
 
@@ -75,4 +77,14 @@ func spelled(letters, group int) string {
 		n++
 	}
 	return out.String()
+}
+
+// SayableCode makes a short code to be said aloud: two plain words and two digits.
+func SayableCode() string {
+	two := strings.Fields(MakeUpPassword())[:2]
+	n, err := rand.Int(rand.Reader, big.NewInt(90))
+	if err != nil {
+		panic(err) // crypto/rand never fails on a running system
+	}
+	return fmt.Sprintf("%s-%s-%d", two[0], two[1], 10+n.Int64())
 }

@@ -206,3 +206,13 @@ func ChangedBodies(ctx context.Context, q Queryer, site string) (map[string]bool
 		WHERE p.site = ? AND e.mark <> p.mark`, site)
 	return changed, err
 }
+
+// ChangedPages counts the pages of a working copy at or below a path that differ
+// from the live edition.
+func ChangedPages(ctx context.Context, q Queryer, site, under string) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM pages p JOIN sites s ON s.address = p.site
+		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+		WHERE p.site = ?1 AND (p.path = ?2 OR substr(p.path, 1, length(?2) + 1) = ?2 || '/')
+		AND (e.id IS NULL OR e.mark <> p.mark OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)`, site, under).Scan(&n)
+	return n, err
+}

@@ -1,0 +1,215 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"fmt"
+	"slices"
+	"strings"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// GroupForm is what is said of a group.
+type GroupForm struct {
+	ID, Name    string
+	Groups      []string // ids of the groups in it
+	Domains     []string
+	From, Until access.Instant
+}
+
+// ChangeGroup makes a group, or changes one; its people stay.
+func (h *House) ChangeGroup(f GroupForm) (HouseChange, error) {
+	wrong := FieldErrors{}
+	if f.Name = strings.TrimSpace(f.Name); f.Name == "" || len(f.Name) > 120 {
+		wrong["name"] = "Say what the group is called, in at most 120 letters."
+	}
+	for _, g := range h.State().Policy.Document().Groups {
+		if g.ID != f.ID && strings.EqualFold(g.Name, f.Name) {
+			wrong["name"] = "There is a group of this name already."
+		}
+	}
+	for _, d := range f.Domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+	}
+	if len(wrong) > 0 {
+		return HouseChange{}, wrong
+	}
+	c := HouseChange{What: fmt.Sprintf("The group %s is changed.", f.Name)}
+	if f.ID == "" {
+		c.What = fmt.Sprintf("A new group: %s.", f.Name)
+	}
+	c.Do = func(doc *access.Document) error {
+		g := GroupAt(doc, f.ID)
+		if f.ID == "" {
+			doc.Groups = append(doc.Groups, access.Group{ID: freeID(f.Name, "group", func(id string) bool { return GroupAt(doc, id) != nil })})
+			g = &doc.Groups[len(doc.Groups)-1]
+		}
+		if g == nil {
+			return ErrNothing
+		}
+		g.Name, g.Groups, g.Domains, g.From, g.Until = f.Name, f.Groups, f.Domains, f.From, f.Until
+		return nil
+	}
+	return c, nil
+}
+
+// PutIn puts people into a group, by id.
+func (h *House) PutIn(group string, people []string) HouseChange {
+	return h.membership(group, people, "%s joins the group %s.", func(g *access.Group) {
+		for _, id := range people {
+			if !slices.Contains(g.People, id) {
+				g.People = append(g.People, id)
+			}
+		}
+	})
+}
+
+// TakeOut takes people out of a group, where they stand by name.
+func (h *House) TakeOut(group string, people []string) HouseChange {
+	return h.membership(group, people, "%s leaves the group %s.", func(g *access.Group) {
+		g.People = slices.DeleteFunc(g.People, func(id string) bool { return slices.Contains(people, id) })
+	})
+}
+
+func (h *House) membership(group string, people []string, what string, change func(g *access.Group)) HouseChange {
+	w := Wording{Document: h.State().Policy.Document()}
+	return HouseChange{
+		What: fmt.Sprintf(what, joined(w.people(people), " and "), w.Group(group)), Group: group,
+		Do: func(doc *access.Document) error {
+			g := GroupAt(doc, group)
+			if g == nil {
+				return ErrNothing
+			}
+			change(g)
+			return nil
+		},
+	}
+}
+
+// GroupUse is a place where a group is used.
+type GroupUse struct{ Site, What, Path string }
+
+// UsesOf lists what hangs on a group: doors, roles, holding pages, promises, and
+// the groups that it is in.
+func (h *House) UsesOf(group string) (list []GroupUse) {
+	doc := h.State().Policy.Document()
+	for _, g := range doc.Groups {
+		if slices.Contains(g.Groups, group) {
+			list = append(list, GroupUse{What: "is in the group " + cmp.Or(g.Name, g.ID)})
+		}
+	}
+	uses := func(ways []access.Way) bool {
+		return slices.ContainsFunc(ways, func(w access.Way) bool { return slices.Contains(w.Groups, group) })
+	}
+	for _, s := range doc.Sites {
+		if uses(s.Door.Ways) {
+			list = append(list, GroupUse{s.Address, "opens the site’s door", ""})
+		}
+		for _, d := range s.Doors {
+			if uses(d.Ways) {
+				list = append(list, GroupUse{s.Address, "opens the door of " + d.Path, d.Path})
+			}
+		}
+		if uses(s.Holding.LetIn) {
+			list = append(list, GroupUse{s.Address, "walks past the holding page", ""})
+		}
+		for _, p := range s.Pages {
+			for _, t := range p.Tables {
+				if uses(t.Ways) {
+					list = append(list, GroupUse{s.Address, "sees the table " + t.ID, p.Path})
+				}
+			}
+		}
+		for _, e := range s.Team {
+			if e.Group == group {
+				list = append(list, GroupUse{s.Address, "is on the team as " + e.Role + " for " + Wording{}.Section(e.Under), ""})
+			}
+		}
+	}
+	for _, p := range doc.Promises {
+		if p.Who == "group:"+group {
+			list = append(list, GroupUse{p.Site, "a promise speaks of it", p.Path})
+		}
+	}
+	return list
+}
+
+// DeleteGroup deletes a group, and takes it out of everything that hangs on it.
+func (h *House) DeleteGroup(id string) HouseChange {
+	return HouseChange{
+		What: fmt.Sprintf("The group %s is deleted.", Wording{Document: h.State().Policy.Document()}.Group(id)),
+		Do: func(doc *access.Document) error {
+			if GroupAt(doc, id) == nil {
+				return ErrNothing
+			}
+			gone := func(g string) bool { return g == id }
+			doc.Groups = slices.DeleteFunc(doc.Groups, func(g access.Group) bool { return g.ID == id })
+			for i := range doc.Groups {
+				doc.Groups[i].Groups = slices.DeleteFunc(doc.Groups[i].Groups, gone)
+			}
+			doc.Promises = slices.DeleteFunc(doc.Promises, func(p access.Promise) bool { return p.Who == "group:"+id })
+			ways := func(list []access.Way) []access.Way {
+				list = slices.Clone(list)
+				for i := range list {
+					if list[i].Groups != nil {
+						list[i].Groups = slices.DeleteFunc(slices.Clone(list[i].Groups), gone)
+					}
+				}
+				return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "groups" && len(w.Groups) == 0 })
+			}
+			for i, site := range doc.Sites {
+				s := *site
+				s.Door.Ways, s.Holding.LetIn, s.Doors, s.Pages = ways(s.Door.Ways), ways(s.Holding.LetIn), slices.Clone(s.Doors), clonePages(s.Pages)
+				for k := range s.Doors {
+					s.Doors[k].Ways = ways(s.Doors[k].Ways)
+				}
+				for k := range s.Pages {
+					for t := range s.Pages[k].Tables {
+						if w := s.Pages[k].Tables[t].Ways; w != nil {
+							s.Pages[k].Tables[t].Ways = append([]access.Way{}, ways(w)...) // none is the team alone, never everybody
+						}
+					}
+				}
+				s.Team = slices.DeleteFunc(slices.Clone(s.Team), func(e access.TeamEntry) bool { return e.Group == id })
+				if written(s) != written(*site) {
+					doc.Sites[i] = &s
+				}
+			}
+			return nil
+		},
+		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropGroup(ctx, tx, id) },
+	}
+}
+
+// SetKeepers says who keeps a group beside the stewards: its people, slips and
+// join codes.
+func (h *House) SetKeepers(ctx context.Context, a Actor, group, list string) error {
+	if !h.IsSteward(a) {
+		return ErrMayNot
+	}
+	doc := h.State().Policy.Document()
+	guests := ReadGuests(list, doc)
+	if len(guests.Problems) > 0 {
+		return FieldErrors{"keepers": strings.Join(guests.Problems, " ")}
+	}
+	var addresses []string
+	for _, who := range guests.People {
+		p := personAt(doc, who)
+		if p == nil {
+			return FieldErrors{"keepers": who + " is nobody of the house."}
+		}
+		addresses = append(addresses, canonical(p.Address))
+	}
+	what := fmt.Sprintf("The group %s is kept by %s.", Wording{Document: doc}.Group(group), cmp.Or(strings.Join(addresses, ", "), "stewards alone"))
+	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if err := store.SaveKeepers(ctx, tx, group, addresses); err != nil {
+			return err
+		}
+		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")
+	})
+}

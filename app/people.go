@@ -1,0 +1,379 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// HouseChange is a change of the house's people and groups.
+type HouseChange struct {
+	What  string // what it does, in a sentence
+	Do    func(doc *access.Document) error
+	Also  func(ctx context.Context, tx *sql.Tx) error // in the same transaction; nil for nothing
+	Group string                                      // the one group whose people it changes; "" for what only stewards may
+}
+
+// HousePlan is a change of the house that has not been applied, with what it would do.
+type HousePlan struct {
+	What   string
+	Then   *access.Policy
+	Impact Summary
+}
+
+// editable copies a document as far as changes of people and groups reach.
+func editable(doc *access.Document) *access.Document {
+	copied := *doc
+	copied.People, copied.Groups, copied.Promises = slices.Clone(doc.People), slices.Clone(doc.Groups), slices.Clone(doc.Promises)
+	for i := range copied.Groups {
+		g := &copied.Groups[i]
+		g.People, g.Groups, g.Domains = slices.Clone(g.People), slices.Clone(g.Groups), slices.Clone(g.Domains)
+	}
+	copied.Sites = slices.Clone(doc.Sites)
+	return &copied
+}
+
+// PlanHouse works out what a change of people and groups would do, and whether
+// the one who asks may make it.
+func (h *House) PlanHouse(ctx context.Context, a Actor, c HouseChange) (*HousePlan, error) {
+	s := h.State()
+	if err := h.mayChangeHouse(ctx, a, c.Group); err != nil {
+		return nil, err
+	}
+	doc := editable(s.Policy.Document())
+	if err := c.Do(doc); err != nil {
+		return nil, err
+	}
+	then, err := access.Compile(doc, s.Policy)
+	if err != nil {
+		return nil, err
+	}
+	at := access.At(h.now())
+	plan := &HousePlan{What: c.What, Then: then, Impact: summarise(s.Policy, then, at)}
+	if !slices.ContainsFunc(doc.People, func(p access.Person) bool { return p.Steward && !p.Blocked }) {
+		return nil, access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
+	}
+	for _, site := range doc.Sites {
+		if err := s.Policy.CheckTeam(then, site.Address, a.Identity, at); err != nil {
+			return nil, err
+		}
+	}
+	if h.IsSteward(a) {
+		return plan, nil
+	}
+	for _, site := range plan.Impact.Full.Sites { // nobody gives or takes more than they have
+		mine := h.Can(a, site.Site, "/")
+		for _, p := range site.Pages {
+			for _, can := range p.Can {
+				if lacks := (can.Gains | can.Loses) &^ mine; lacks != 0 {
+					return nil, access.TeamRefusal{Text: fmt.Sprintf("This group lets people %s on a site where you may not. A steward can change it.", CapabilityWords(lacks))}
+				}
+			}
+		}
+	}
+	return plan, nil
+}
+
+// mayChangeHouse checks that somebody may change people and groups: stewards
+// everything, those who keep a group its people.
+func (h *House) mayChangeHouse(ctx context.Context, a Actor, group string) error {
+	if h.IsSteward(a) {
+		return nil
+	}
+	if group == "" {
+		return ErrMayNot
+	}
+	keeps, err := h.keeps(ctx, a, group)
+	if err == nil && !keeps {
+		err = ErrMayNot
+	}
+	return err
+}
+
+// ApplyHouse makes a change of people and groups, for the very next request.
+func (h *House) ApplyHouse(ctx context.Context, a Actor, c HouseChange) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	return h.applyHouse(ctx, a, c)
+}
+
+func (h *House) applyHouse(ctx context.Context, a Actor, c HouseChange) error {
+	plan, err := h.PlanHouse(ctx, a, c)
+	if err != nil {
+		return err
+	}
+	return h.putHouse(ctx, a.Address.String(), c, plan.Then)
+}
+
+// putHouse writes a changed house with its ledger entry, and swaps the state.
+func (h *House) putHouse(ctx context.Context, who string, c HouseChange, then *access.Policy) error {
+	s := h.State()
+	before, after := s.Policy.Document(), then.Document()
+	next := *s
+	next.Policy = then
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if err := store.SavePeopleAndGroups(ctx, tx, before, after); err != nil {
+			return err
+		}
+		if err := h.ledger(ctx, tx, who, "", "people", c.What, "", ""); err != nil {
+			return err
+		}
+		if c.Also != nil {
+			return c.Also(ctx, tx)
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("changing the house: %w", err)
+	}
+	h.swap(&next)
+	return nil
+}
+
+var notInID = regexp.MustCompile(`[^a-z0-9]+`)
+
+// freeID makes an id out of a name that nothing has yet.
+func freeID(name, fallback string, taken func(id string) bool) string {
+	base := strings.Trim(notInID.ReplaceAllString(strings.ToLower(plainLetters(name)), "-"), "-")
+	if base == "" {
+		base = fallback
+	}
+	id := base
+	for n := 2; taken(id); n++ {
+		id = fmt.Sprintf("%s-%d", base, n)
+	}
+	return id
+}
+
+func personAt(doc *access.Document, id string) *access.Person {
+	if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == id }); i >= 0 {
+		return &doc.People[i]
+	}
+	return nil
+}
+
+// GroupAt gives a group of a document by its id, or nil.
+func GroupAt(doc *access.Document, id string) *access.Group {
+	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {
+		return &doc.Groups[i]
+	}
+	return nil
+}
+
+// PersonForm is what a steward says of a person.
+type PersonForm struct {
+	ID, Name, Address string
+	Steward, Blocked  bool
+	Groups            []string // for somebody new
+}
+
+// ChangePerson makes a person of the house, or changes one. What was granted to
+// their address stays theirs.
+func (h *House) ChangePerson(f PersonForm) (HouseChange, error) {
+	wrong := FieldErrors{}
+	a, err := access.ParseAddress(strings.TrimSpace(f.Address))
+	if err != nil {
+		wrong["address"] = "This is " + err.Error() + "."
+	} else if p, known := h.State().Policy.PersonOf(h.State().Policy.Address(a)); known && p.ID != f.ID {
+		wrong["address"] = fmt.Sprintf("%s has this address already. If that is the same person, merge the two.", p.Name)
+	}
+	if f.Name = strings.TrimSpace(f.Name); f.Name == "" || len(f.Name) > 120 {
+		wrong["name"] = "Say what they are called, in at most 120 letters."
+	}
+	if len(wrong) > 0 {
+		return HouseChange{}, wrong
+	}
+	p := access.Person{ID: f.ID, Name: f.Name, Address: a.String(), Steward: f.Steward, Blocked: f.Blocked}
+	c := HouseChange{What: fmt.Sprintf("%s (%s) comes into the house.", p.Name, p.Address)}
+	if f.ID != "" {
+		c.What = fmt.Sprintf("%s is changed: %s%s%s.", p.Name, p.Address, map[bool]string{true: ", a steward"}[p.Steward], map[bool]string{true: ", blocked"}[p.Blocked])
+	}
+	c.Do = func(doc *access.Document) error {
+		if f.ID != "" {
+			old := personAt(doc, f.ID)
+			if old == nil {
+				return ErrNothing
+			}
+			*old = p
+			return nil
+		}
+		p.ID = freeID(p.Name, "person", func(id string) bool { return personAt(doc, id) != nil })
+		doc.People = append(doc.People, p)
+		for _, id := range f.Groups {
+			if g := GroupAt(doc, id); g != nil {
+				g.People = append(g.People, p.ID)
+			}
+		}
+		return nil
+	}
+	return c, nil
+}
+
+// everywhere gives each list of people that a document holds, to be changed.
+func everywhere(doc *access.Document, change func(list []string) []string, member func(m *access.Member) bool, entry func(e *access.TeamEntry) bool) {
+	for i := range doc.Groups {
+		doc.Groups[i].People = change(doc.Groups[i].People)
+	}
+	ways := func(list []access.Way) []access.Way {
+		list = slices.Clone(list)
+		for i := range list {
+			if list[i].People != nil {
+				list[i].People = change(slices.Clone(list[i].People))
+			}
+		}
+		return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "people" && len(w.People) == 0 })
+	}
+	for i, site := range doc.Sites {
+		s := *site
+		s.Door.Ways, s.Holding.LetIn = ways(s.Door.Ways), ways(s.Holding.LetIn)
+		s.Doors = slices.Clone(s.Doors)
+		for k := range s.Doors {
+			s.Doors[k].Ways = ways(s.Doors[k].Ways)
+		}
+		s.Pages = clonePages(s.Pages)
+		for k := range s.Pages {
+			for t := range s.Pages[k].Tables {
+				if w := s.Pages[k].Tables[t].Ways; w != nil {
+					s.Pages[k].Tables[t].Ways = append([]access.Way{}, ways(w)...)
+				}
+			}
+		}
+		s.Members = slices.Clone(s.Members)
+		kept := s.Members[:0]
+		for _, m := range s.Members {
+			if member(&m) {
+				kept = append(kept, m)
+			}
+		}
+		s.Members = kept
+		var team []access.TeamEntry
+		for _, e := range s.Team {
+			if entry(&e) {
+				team = append(team, e)
+			}
+		}
+		s.Team = team
+		if written(s) != written(*site) {
+			doc.Sites[i] = &s
+		}
+	}
+}
+
+// Leave ends everything that a person has: groups, guest lists, memberships and
+// teams; and blocks them, so that no door of their domain lets them in either.
+func (h *House) Leave(id string) (HouseChange, error) {
+	p := personAt(h.State().Policy.Document(), id)
+	if p == nil {
+		return HouseChange{}, ErrNothing
+	}
+	address := canonical(p.Address)
+	same := func(who string) bool { return who == id || strings.Contains(who, "@") && canonical(who) == address }
+	return HouseChange{
+		What: p.Name + " leaves the house: off every group, guest list, membership and team, and blocked.",
+		Do: func(doc *access.Document) error {
+			everywhere(doc, func(list []string) []string { return slices.DeleteFunc(list, same) },
+				func(m *access.Member) bool { return m.Who != id },
+				func(e *access.TeamEntry) bool { return e.Person != id && canonical(e.Address) != address })
+			left := personAt(doc, id)
+			left.Blocked, left.Steward = true, false
+			return nil
+		},
+		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropKeeper(ctx, tx, address) },
+	}, nil
+}
+
+// Merge makes two records of one person one: keep stays, with what drop had
+// beside its own. The other's address is nobody's then.
+func (h *House) Merge(keep, drop string) (HouseChange, error) {
+	doc := h.State().Policy.Document()
+	a, b := personAt(doc, keep), personAt(doc, drop)
+	switch {
+	case a == nil || b == nil:
+		return HouseChange{}, FieldErrors{"with": "Name one other person of the house."}
+	case keep == drop:
+		return HouseChange{}, FieldErrors{"with": "That is the same record."}
+	}
+	return HouseChange{
+		What: fmt.Sprintf("%s (%s) is the same person as %s (%s), and goes by the latter address.", b.Name, b.Address, a.Name, a.Address),
+		Do: func(doc *access.Document) error {
+			once := func(list []string) []string {
+				var kept []string
+				for _, who := range list {
+					if who == drop {
+						who = keep
+					}
+					if !slices.Contains(kept, who) {
+						kept = append(kept, who)
+					}
+				}
+				return kept
+			}
+			var site map[string]bool
+			status := map[string]string{}
+			everywhere(doc, once, func(m *access.Member) bool {
+				if m.Who == drop {
+					m.Who = keep
+				}
+				return true
+			}, func(e *access.TeamEntry) bool {
+				if e.Person == drop {
+					e.Person = keep
+				}
+				return true
+			})
+			for i, s := range doc.Sites { // one membership: blocked before approved before pending
+				clear(status)
+				site = map[string]bool{}
+				for _, m := range s.Members {
+					if m.Who == keep && rank(m.Status) > rank(status[keep]) {
+						status[keep] = m.Status
+					}
+				}
+				copied := *s
+				copied.Members = nil
+				for _, m := range s.Members {
+					if m.Who == keep {
+						m.Status = status[keep]
+					}
+					if !site[m.Who] {
+						copied.Members = append(copied.Members, m)
+					}
+					site[m.Who] = true
+				}
+				if len(copied.Members) != len(s.Members) {
+					doc.Sites[i] = &copied
+				}
+			}
+			for i := range doc.Promises {
+				if doc.Promises[i].Who == "person:"+drop {
+					doc.Promises[i].Who = "person:" + keep
+				}
+			}
+			kept, gone := personAt(doc, keep), personAt(doc, drop)
+			kept.Steward, kept.Blocked = kept.Steward || gone.Steward, kept.Blocked || gone.Blocked
+			doc.People = slices.DeleteFunc(doc.People, func(p access.Person) bool { return p.ID == drop })
+			return nil
+		},
+	}, nil
+}
+
+func rank(status string) int {
+	return slices.Index([]string{"", "pending", "approved", "blocked"}, status)
+}
+
+// SignOutPerson ends every sign-in of a person's address.
+func (h *House) SignOutPerson(ctx context.Context, id string) error {
+	p := personAt(h.State().Policy.Document(), id)
+	if p == nil {
+		return nil
+	}
+	a, err := access.ParseAddress(p.Address)
+	return errors.Join(err, h.SignOutEverywhere(ctx, a, ""))
+}

@@ -1,0 +1,354 @@
+package console
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/core/roster"
+	"velada/store"
+)
+
+// groupView is a group with its people, what hangs on it, and the ways into it.
+type groupView struct {
+	ID, Name, Window string
+	Steward          bool
+	Form             *form
+	Inner            []groupLine
+	People           []memberLine
+	Domains          string
+	Uses             []useRow
+	Keepers          form
+	Codes            []codeRow
+	CodeForm         form
+	Waiting          []joinRow
+	Sites            []choice // whose address can stand on slips
+	Left             []app.RosterRow
+}
+
+type memberLine struct {
+	ID, Name, Address, In, State string
+	Direct                       bool
+}
+
+type useRow struct{ Title, What, URL string }
+
+type codeRow struct{ Code, Text string }
+
+type joinRow struct {
+	ID            int64
+	Name, Address string
+	When          string
+}
+
+func (c *Console) group(x *gin.Context) { c.showGroup(x, http.StatusOK, nil, form{}, form{}, nil) }
+
+func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code form, left []app.RosterRow) {
+	s, ctx, me := c.House.State(), x.Request.Context(), actor(x)
+	doc := s.Policy.Document()
+	g := app.GroupAt(doc, x.Param("group"))
+	w := app.Wording{Document: doc, Zone: s.Zone}
+	v := &groupView{ID: g.ID, Name: cmp.Or(g.Name, g.ID), Window: w.Window(g.From, g.Until), Steward: c.House.IsSteward(me), Form: f, Keepers: keepers, CodeForm: code, Left: left, Domains: strings.Join(g.Domains, ", ")}
+	if v.Form == nil && v.Steward && x.Query("change") != "" {
+		v.Form = c.groupForm(g)
+	}
+	for _, id := range g.Groups {
+		v.Inner = append(v.Inner, groupLine{id, w.Group(id), count(len(s.Policy.GroupMembers(id, c.at())), "person", "people"), 0})
+	}
+	in := map[string]string{}
+	for _, p := range c.House.GroupPeople(g.ID) {
+		in[p.Address] = p.Group
+	}
+	members := s.Policy.GroupMembers(g.ID, c.at())
+	if len(members) == 0 { // a group that is over still shows who is listed
+		members = g.People
+	}
+	is := map[string]bool{}
+	for _, id := range members {
+		is[id] = true
+	}
+	for _, p := range doc.People {
+		if !is[p.ID] {
+			continue
+		}
+		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: slices.Contains(g.People, p.ID)}
+		if a, err := access.ParseAddress(p.Address); err == nil && !s.Settings.Reaches(a) {
+			account, err := c.House.Account(ctx, a)
+			if err != nil {
+				c.fail(x, err)
+				return
+			}
+			switch {
+			case account.Password == "":
+				line.State = "has not been in yet: needs a slip"
+			case account.MustChange:
+				line.State = "has a slip, and has not been in yet"
+			default:
+				line.State = "signs in with a password of their own"
+			}
+		}
+		v.People = append(v.People, line)
+	}
+	for _, u := range c.House.UsesOf(g.ID) {
+		row := useRow{What: u.What}
+		if site := s.SiteDocument(u.Site); site != nil {
+			row.Title, row.URL = cmp.Or(site.Title, u.Site), doorURL(u.Site, u.Path, "")
+			if !slices.ContainsFunc(v.Sites, func(ch choice) bool { return ch.ID == u.Site }) {
+				v.Sites = append(v.Sites, choice{u.Site, row.Title, len(v.Sites) == 0})
+			}
+			if c.House.Can(me, u.Site, "/") == 0 {
+				row.URL = ""
+			}
+		}
+		v.Uses = append(v.Uses, row)
+	}
+	if v.Keepers.Values == nil {
+		list, err := store.Keepers(ctx, c.House.DB, g.ID)
+		if err != nil {
+			c.fail(x, err)
+			return
+		}
+		v.Keepers.Values = map[string]string{"keepers": strings.Join(list, "\n")}
+	}
+	codes, err1 := store.JoinCodes(ctx, c.House.DB, g.ID)
+	waiting, err2 := store.JoinRequests(ctx, c.House.DB, g.ID)
+	if err := errors.Join(err1, err2); err != nil {
+		c.fail(x, err)
+		return
+	}
+	for _, code := range codes {
+		text := fmt.Sprintf("%d of %d used, until %s", code.Used, code.Most, c.moment(code.Ends))
+		if !c.House.Now().Before(code.Ends) {
+			text = fmt.Sprintf("ended on %s, %d of %d used", c.moment(code.Ends), code.Used, code.Most)
+		}
+		if code.Approval {
+			text += ", each to be approved"
+		}
+		v.Codes = append(v.Codes, codeRow{code.Code, text})
+	}
+	for _, r := range waiting {
+		v.Waiting = append(v.Waiting, joinRow{r.ID, r.Name, r.Address, c.moment(r.At)})
+	}
+	p := c.page(x, v.Name)
+	p.Here, p.View = "People", v
+	c.show(x, status, "group", p)
+}
+
+func (c *Console) groupForm(g *access.Group) *form {
+	s := c.House.State()
+	f := &form{Values: map[string]string{}}
+	if g != nil {
+		w := app.Wording{Document: s.Policy.Document()}
+		var inner []string
+		for _, id := range g.Groups {
+			inner = append(inner, w.Group(id))
+		}
+		d := doorContext{state: s}
+		f.Values = map[string]string{"name": cmp.Or(g.Name, g.ID), "groups": strings.Join(inner, "\n"), "domains": strings.Join(g.Domains, "\n"), "from": d.local(g.From), "until": d.local(g.Until)}
+	}
+	return f
+}
+
+func (c *Console) readGroupForm(x *gin.Context, id string) (form, app.GroupForm) {
+	s := c.House.State()
+	f := typed(x, "name", "groups", "domains", "from", "until")
+	from, until := f.window(s.Zone)
+	inner, unknown := readGroups(f.Values["groups"], s.Policy.Document())
+	if len(unknown) > 0 {
+		f.Wrong["groups"] = fmt.Sprintf("There is no group “%s”.", strings.Join(unknown, "”, “"))
+	}
+	if id != "" && slices.Contains(inner, id) {
+		f.Wrong["groups"] = "A group cannot be in itself."
+	}
+	return f, app.GroupForm{ID: id, Name: f.Values["name"], Groups: inner, Domains: words(f.Values["domains"]), From: from, Until: until}
+}
+
+func (c *Console) newGroup(x *gin.Context) { c.showNewGroup(x, http.StatusOK, *c.groupForm(nil)) }
+
+func (c *Console) showNewGroup(x *gin.Context, status int, f form) {
+	p := c.page(x, "A new group")
+	p.Here, p.View = "People", f
+	c.show(x, status, "new-group", p)
+}
+
+func (c *Console) doGroup(x *gin.Context) {
+	id := x.Param("group")
+	f, gf := c.readGroupForm(x, id)
+	var change app.HouseChange
+	if len(f.Wrong) == 0 {
+		var err error
+		if change, err = c.House.ChangeGroup(gf); err != nil && !errors.As(err, &f.Wrong) {
+			c.fail(x, err)
+			return
+		}
+	}
+	switch {
+	case len(f.Wrong) > 0 && id == "":
+		c.showNewGroup(x, http.StatusUnprocessableEntity, f)
+	case len(f.Wrong) > 0:
+		c.showGroup(x, http.StatusUnprocessableEntity, &f, form{}, form{}, nil)
+	case id == "":
+		c.madeHouseChange(x, change, "/people", "The group is there. Put people into it, or let a roster come in.") // nothing hangs on a new group
+	default:
+		c.houseChange(x, change, "/groups/"+id, "/groups/"+id, "Changed, from the next request on.")
+	}
+}
+
+func (c *Console) doDeleteGroup(x *gin.Context) {
+	id := x.Param("group")
+	c.houseChange(x, c.House.DeleteGroup(id), "/groups/"+id, "/people", "The group is deleted, with what hung on it.", c.House.UsesOf(id)...)
+}
+
+func (c *Console) doGroupPeople(x *gin.Context) {
+	id := x.Param("group")
+	here := "/groups/" + id
+	if out := x.PostForm("out"); out != "" {
+		c.houseChange(x, c.House.TakeOut(id, []string{out}), here, here, "Taken out, from their next request on.")
+		return
+	}
+	guests := app.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
+	people := slices.DeleteFunc(guests.People, func(who string) bool { return strings.Contains(who, "@") })
+	if len(guests.Problems) > 0 || len(people) == 0 {
+		c.complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name people of the house. Somebody new comes by a roster, a join code or a steward."))
+		x.Redirect(http.StatusSeeOther, here)
+		return
+	}
+	c.houseChange(x, c.House.PutIn(id, people), here, here, "They are in the group now.")
+}
+
+func (c *Console) doKeepers(x *gin.Context) {
+	f := typed(x, "keepers")
+	err := c.House.SetKeepers(x.Request.Context(), actor(x), x.Param("group"), f.Values["keepers"])
+	if errors.As(err, &f.Wrong) {
+		c.showGroup(x, http.StatusUnprocessableEntity, nil, f, form{}, nil)
+		return
+	}
+	c.done(x, err, "Kept.", "/groups/"+x.Param("group"))
+}
+
+func (c *Console) doJoinCode(x *gin.Context) {
+	group, ctx, me := x.Param("group"), x.Request.Context(), actor(x)
+	here := "/groups/" + group + "#codes"
+	if code := x.PostForm("drop"); code != "" {
+		c.done(x, c.House.DropJoinCode(ctx, me, group, code), "The code lets nobody in any more.", here)
+		return
+	}
+	f := typed(x, "ends", "most", "approval")
+	ends, ok := instantAsked(f.Values["ends"], c.House.State().Zone)
+	most, err := strconv.Atoi(f.Values["most"])
+	if !ok || err != nil {
+		most = 0
+	}
+	if !ok {
+		f.Wrong["ends"] = "Say when it ends."
+	} else if code, err := c.House.NewJoinCode(ctx, me, group, ends.Time(), most, f.Values["approval"] == "yes"); err == nil {
+		c.flash(x, "The code is "+code.Code+". It is said at "+c.House.ConsoleURL+"/join")
+		x.Redirect(http.StatusSeeOther, here)
+		return
+	} else if !errors.As(err, &f.Wrong) {
+		c.fail(x, err)
+		return
+	}
+	c.showGroup(x, http.StatusUnprocessableEntity, nil, form{}, f, nil)
+}
+
+func (c *Console) doAnswerJoin(x *gin.Context) {
+	group := x.Param("group")
+	id, err := readNumber(x.PostForm("id"))
+	if err == nil {
+		err = c.House.AnswerJoin(x.Request.Context(), actor(x), group, id, x.PostForm("answer") == "admit")
+	} else {
+		err = app.ErrNothing
+	}
+	c.done(x, err, "Answered.", "/groups/"+group)
+}
+
+// groupOut gives the people of a group as CSV or vCard.
+func (c *Console) groupOut(x *gin.Context) {
+	people := c.House.GroupPeople(x.Param("group"))
+	name := x.Param("group")
+	if x.Query("as") == "vcard" {
+		x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".vcf"))
+		x.Header("Content-Type", "text/vcard; charset=utf-8")
+		_ = roster.WriteVCard(x.Writer, people) // whoever hung up does not matter
+		return
+	}
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".csv"))
+	x.Header("Content-Type", "text/csv; charset=utf-8")
+	_ = roster.WriteCSV(x.Writer, people) // whoever hung up does not matter
+}
+
+// joinView is where somebody says a join code.
+type joinView struct {
+	form
+	Group  string // that the code is for; "" until it is said
+	Me     string
+	Domain string // at which an account would be made
+	Done   *app.Joined
+}
+
+func (c *Console) showJoin(x *gin.Context) {
+	f := form{Values: map[string]string{"code": x.Query("code")}, Wrong: app.FieldErrors{}}
+	c.joinPage(x, http.StatusOK, f, nil)
+}
+
+func (c *Console) joinPage(x *gin.Context, status int, f form, done *app.Joined) {
+	v := &joinView{form: f, Done: done}
+	if address, ok := c.whoIsIn(x); ok {
+		me := c.House.Actor(address)
+		v.Me = me.Name
+		x.Set("actor", me)
+	}
+	if f.Values["code"] != "" && done == nil {
+		code, err := c.House.AskJoinCode(x.Request.Context(), f.Values["code"], remote(x.Request))
+		var later app.TryLater
+		var wrong app.FieldErrors
+		switch {
+		case err == nil:
+			v.Group = app.Wording{Document: c.House.State().Policy.Document()}.Group(code.Group)
+		case errors.As(err, &later):
+			f.Wrong["code"] = later.Error()
+		case errors.As(err, &wrong):
+			f.Wrong["code"], status = wrong["code"], http.StatusUnprocessableEntity
+		default:
+			c.fail(x, err)
+			return
+		}
+	}
+	p := c.page(x, "Join a group")
+	p.View = v
+	c.show(x, status, "join", p)
+}
+
+func (c *Console) doJoin(x *gin.Context) {
+	f := typed(x, "code", "name")
+	if x.PostForm("step") == "say" {
+		c.joinPage(x, http.StatusOK, f, nil)
+		return
+	}
+	j := app.Joining{Code: f.Values["code"], Name: f.Values["name"], Password: x.PostForm("password")}
+	if address, ok := c.whoIsIn(x); ok {
+		me := c.House.Actor(address)
+		j.Me = &me
+	}
+	done, err := c.House.Join(x.Request.Context(), j, remote(x.Request))
+	var later app.TryLater
+	switch {
+	case errors.As(err, &f.Wrong):
+		c.joinPage(x, http.StatusUnprocessableEntity, f, nil)
+	case errors.As(err, &later):
+		c.refuse(x, http.StatusTooManyRequests, later.Error())
+	case err != nil:
+		c.houseRefused(x, err, "/join")
+	default:
+		c.joinPage(x, http.StatusOK, f, done)
+	}
+}

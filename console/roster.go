@@ -1,0 +1,207 @@
+package console
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app"
+	"velada/core/roster"
+	"velada/identity"
+)
+
+// comingIn keeps rosters that were read and have not been taken in.
+type comingIn struct {
+	mu   sync.Mutex
+	list map[string]pendingRoster
+}
+
+type pendingRoster struct {
+	who, group, name string
+	sheet            *roster.Sheet
+	ends             time.Time
+}
+
+const rosterLife = 30 * time.Minute
+
+func (r *comingIn) put(p pendingRoster) string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.list == nil {
+		r.list = map[string]pendingRoster{}
+	}
+	now := time.Now()
+	for token, old := range r.list {
+		if now.After(old.ends) || old.who == p.who {
+			delete(r.list, token)
+		}
+	}
+	p.ends = now.Add(rosterLife)
+	token := identity.Token()
+	r.list[token] = p
+	return token
+}
+
+func (r *comingIn) get(token, who, group string) *pendingRoster {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	p, there := r.list[token]
+	if !there || p.who != who || p.group != group || time.Now().After(p.ends) {
+		return nil
+	}
+	return &p
+}
+
+// rosterView is a roster on its way in.
+type rosterView struct {
+	Group, Name string
+	Token, File string
+	Columns     []rosterColumn
+	Sample      [][]string
+	Rows        int
+	Plan        *app.RosterPlan
+	Change      *changeView
+	Teams, Gone bool
+	Refused     string
+	Parts       []rosterPart
+	Problems    []app.RosterRow
+	MoreWrong   int
+}
+
+type rosterColumn struct {
+	Name   string
+	Field  string // the name of the select
+	Fields []choice
+}
+
+type rosterPart struct {
+	Name string
+	Rows []app.RosterRow
+	More int
+}
+
+var fieldNames = map[roster.Field]string{
+	roster.Ignored: "left out", roster.Name: "name", roster.Given: "given name", roster.Family: "family name", roster.Address: "address", roster.Group: "group",
+}
+
+func (c *Console) roster(x *gin.Context) {
+	v := &rosterView{Group: x.Param("group"), Name: app.Wording{Document: c.House.State().Policy.Document()}.Group(x.Param("group"))}
+	if token := x.Query("take"); token != "" {
+		p := c.rosters.get(token, actor(x).Address.String(), v.Group)
+		if p == nil {
+			c.complain(x, "That roster was not kept: choose it again.")
+			x.Redirect(http.StatusSeeOther, "/groups/"+v.Group+"/roster")
+			return
+		}
+		c.readRoster(x, v, p, token, x.Query)
+	}
+	page := c.page(x, "A roster")
+	page.Here, page.View = "People", v
+	c.show(x, http.StatusOK, "roster", page)
+}
+
+// readRoster takes the columns as they are said to be, and works out what the
+// roster would do.
+func (c *Console) readRoster(x *gin.Context, v *rosterView, p *pendingRoster, token string, asked func(string) string) app.RosterForm {
+	v.Token, v.File, v.Rows = token, p.name, len(p.sheet.Rows)
+	f := app.RosterForm{Sheet: p.sheet, Group: v.Group, Teams: true, Gone: true}
+	said := asked("said") != ""
+	if said {
+		f.Teams, f.Gone = asked("teams") == "yes", asked("gone") == "yes"
+	}
+	v.Teams, v.Gone = f.Teams, f.Gone
+	for i, name := range p.sheet.Columns {
+		field := p.sheet.Fields[i]
+		if said {
+			field = roster.Field(asked(fmt.Sprintf("column%d", i)))
+		}
+		f.Fields = append(f.Fields, field)
+		column := rosterColumn{Name: name, Field: fmt.Sprintf("column%d", i)}
+		for _, known := range roster.Fields {
+			column.Fields = append(column.Fields, choice{string(known), fieldNames[known], known == field})
+		}
+		v.Columns = append(v.Columns, column)
+	}
+	for _, row := range p.sheet.Rows[:min(3, len(p.sheet.Rows))] {
+		cells := make([]string, len(p.sheet.Columns))
+		copy(cells, row.Cells)
+		v.Sample = append(v.Sample, cells)
+	}
+	plan, err := c.House.PlanRoster(x.Request.Context(), actor(x), f)
+	if err != nil {
+		v.Refused = capital(err.Error())
+		return f
+	}
+	v.Plan = plan
+	const most = 25
+	for _, part := range []rosterPart{{Name: "New", Rows: plan.New}, {Name: "Joining, or moving within", Rows: plan.Moved}, {Name: "Called something else", Rows: plan.Renamed}, {Name: "No longer there", Rows: plan.Gone}} {
+		part.More = max(0, len(part.Rows)-most)
+		part.Rows = part.Rows[:min(len(part.Rows), most)]
+		v.Parts = append(v.Parts, part)
+	}
+	v.Problems = plan.Problems[:min(len(plan.Problems), most)]
+	v.MoreWrong = len(plan.Problems) - len(v.Problems)
+	house, err := c.House.PlanHouse(x.Request.Context(), actor(x), plan.Change)
+	if err != nil {
+		v.Refused = capital(strings.TrimSuffix(err.Error(), ".")) + "."
+		return f
+	}
+	v.Change = c.changeView(house)
+	return f
+}
+
+func (c *Console) doRoster(x *gin.Context) {
+	group, me := x.Param("group"), actor(x)
+	here := "/groups/" + group + "/roster"
+	if token := x.PostForm("take"); token != "" {
+		p := c.rosters.get(token, me.Address.String(), group)
+		if p == nil {
+			c.complain(x, "That roster was not kept: choose it again.")
+			x.Redirect(http.StatusSeeOther, here)
+			return
+		}
+		v := &rosterView{Group: group}
+		f := c.readRoster(x, v, p, token, x.PostForm)
+		if v.Plan == nil {
+			c.complain(x, v.Refused)
+			x.Redirect(http.StatusSeeOther, here)
+			return
+		}
+		plan, err := c.House.PlanRoster(x.Request.Context(), me, f)
+		if err == nil {
+			err = c.House.ApplyHouse(x.Request.Context(), me, plan.Change)
+		}
+		if err != nil {
+			c.houseRefused(x, err, here)
+			return
+		}
+		c.flash(x, plan.Change.What)
+		x.Redirect(http.StatusSeeOther, "/groups/"+group)
+		return
+	}
+	name, data, err := fileSent(x, "file", roster.MostBytes)
+	if data == nil {
+		name, data = "what was pasted", []byte(x.PostForm("text"))
+	}
+	var sheet *roster.Sheet
+	if err == nil {
+		sheet, err = roster.Read(data)
+	}
+	to := here
+	if err != nil {
+		c.complain(x, "This roster cannot be read: "+err.Error()+".")
+	} else {
+		to += "?take=" + c.rosters.put(pendingRoster{who: me.Address.String(), group: group, name: name, sheet: sheet})
+	}
+	if strings.Contains(x.GetHeader("Accept"), "application/json") {
+		x.Header("Location", to)
+		x.Status(http.StatusNoContent)
+		x.Writer.WriteHeaderNow()
+		return
+	}
+	x.Redirect(http.StatusSeeOther, to)
+}

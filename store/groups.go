@@ -1,0 +1,198 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"velada/core/access"
+)
+
+// SavePeopleAndGroups brings the people, groups, promises and sites that differ
+// between two documents into the database.
+func SavePeopleAndGroups(ctx context.Context, q Queryer, before, after *access.Document) error {
+	was := make(map[string]access.Person, len(before.People))
+	place := make(map[string]int, len(before.People))
+	for i, p := range before.People {
+		was[p.ID], place[p.ID] = p, i
+	}
+	kept := make(map[string]bool, len(after.People))
+	for i, p := range after.People {
+		kept[p.ID] = true
+		if old, there := was[p.ID]; there && old == p && place[p.ID] == i {
+			continue
+		}
+		err := exec(ctx, q, `INSERT INTO people (id, position, name, address, steward, blocked) VALUES (?, ?, ?, ?, ?, ?)
+			ON CONFLICT (id) DO UPDATE SET position = excluded.position, name = excluded.name, address = excluded.address, steward = excluded.steward, blocked = excluded.blocked`,
+			p.ID, i, p.Name, p.Address, p.Steward, p.Blocked)
+		if err != nil {
+			return fmt.Errorf("writing %s: %w", p.ID, err)
+		}
+	}
+	if err := exec(ctx, q, `DELETE FROM groups`); err != nil {
+		return err
+	}
+	if err := saveParts(ctx, q, "groups", after.Groups, func(g access.Group) string { return g.ID }); err != nil {
+		return err
+	}
+	if err := SavePromises(ctx, q, after.Promises); err != nil {
+		return err
+	}
+	for i, s := range after.Sites {
+		if i < len(before.Sites) && before.Sites[i] == s {
+			continue
+		}
+		if err := SaveSite(ctx, q, s, i); err != nil {
+			return err
+		}
+	}
+	for _, p := range before.People {
+		if !kept[p.ID] {
+			if err := exec(ctx, q, `DELETE FROM people WHERE id = ?`, p.ID); err != nil {
+				return fmt.Errorf("deleting %s: %w", p.ID, err)
+			}
+		}
+	}
+	return nil
+}
+
+func scanText(r *sql.Rows) (text string, err error) { return text, r.Scan(&text) }
+
+// KeptBy lists the groups that an address keeps.
+func KeptBy(ctx context.Context, q Queryer, address string) ([]string, error) {
+	return collect(ctx, q, scanText, `SELECT grp FROM group_keepers WHERE address = ? ORDER BY grp`, address)
+}
+
+// Keepers lists the addresses that keep a group.
+func Keepers(ctx context.Context, q Queryer, group string) ([]string, error) {
+	return collect(ctx, q, scanText, `SELECT address FROM group_keepers WHERE grp = ? ORDER BY address`, group)
+}
+
+// SaveKeepers makes these addresses the keepers of a group.
+func SaveKeepers(ctx context.Context, q Queryer, group string, addresses []string) error {
+	err := exec(ctx, q, `DELETE FROM group_keepers WHERE grp = ?`, group)
+	for _, a := range addresses {
+		if err == nil {
+			err = exec(ctx, q, `INSERT INTO group_keepers (grp, address) VALUES (?, ?)`, group, a)
+		}
+	}
+	return err
+}
+
+// DropKeeper forgets that an address keeps any group.
+func DropKeeper(ctx context.Context, q Queryer, address string) error {
+	return exec(ctx, q, `DELETE FROM group_keepers WHERE address = ?`, address)
+}
+
+// DropGroup forgets what is kept of a group beside the policy.
+func DropGroup(ctx context.Context, q Queryer, group string) error {
+	for _, table := range []string{"group_keepers", "join_codes", "join_requests"} {
+		if err := exec(ctx, q, `DELETE FROM `+table+` WHERE grp = ?`, group); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// JoinCode lets people into a group who say it.
+type JoinCode struct {
+	Code, Group, By string
+	At, Ends        time.Time
+	Most, Used      int
+	Approval        bool
+}
+
+// SaveJoinCode writes a join code.
+func SaveJoinCode(ctx context.Context, q Queryer, c JoinCode) error {
+	return exec(ctx, q, `INSERT INTO join_codes (code, grp, by, at, ends, most, used, approval) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		c.Code, c.Group, c.By, c.At.Unix(), c.Ends.Unix(), c.Most, c.Used, c.Approval)
+}
+
+func scanJoinCode(r *sql.Rows) (c JoinCode, err error) {
+	var at, ends int64
+	err = r.Scan(&c.Code, &c.Group, &c.By, &at, &ends, &c.Most, &c.Used, &c.Approval)
+	c.At, c.Ends = time.Unix(at, 0), time.Unix(ends, 0)
+	return c, err
+}
+
+// JoinCodes reads the join codes of a group, the newest first.
+func JoinCodes(ctx context.Context, q Queryer, group string) ([]JoinCode, error) {
+	return collect(ctx, q, scanJoinCode, `SELECT code, grp, by, at, ends, most, used, approval FROM join_codes WHERE grp = ? ORDER BY at DESC, code`, group)
+}
+
+// FindJoinCode reads a join code; nil where there is none.
+func FindJoinCode(ctx context.Context, q Queryer, code string) (*JoinCode, error) {
+	list, err := collect(ctx, q, scanJoinCode, `SELECT code, grp, by, at, ends, most, used, approval FROM join_codes WHERE code = ?`, code)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// UseJoinCode counts a use of a join code, and reports whether one was left.
+func UseJoinCode(ctx context.Context, q Queryer, code string) (bool, error) {
+	done, err := q.ExecContext(ctx, `UPDATE join_codes SET used = used + 1 WHERE code = ? AND used < most`, code)
+	if err != nil {
+		return false, err
+	}
+	n, err := done.RowsAffected()
+	return n == 1, err
+}
+
+// DropJoinCode ends a join code of a group.
+func DropJoinCode(ctx context.Context, q Queryer, group, code string) error {
+	return exec(ctx, q, `DELETE FROM join_codes WHERE grp = ? AND code = ?`, group, code)
+}
+
+// JoinRequest is somebody who said a join code and waits to be let into its group.
+type JoinRequest struct {
+	ID                             int64
+	Group, Address, Name, Password string
+	At                             time.Time
+}
+
+// SaveJoinRequest writes that somebody waits.
+func SaveJoinRequest(ctx context.Context, q Queryer, r JoinRequest) error {
+	return exec(ctx, q, `INSERT INTO join_requests (grp, address, name, password, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`, r.Group, r.Address, r.Name, r.Password, r.At.Unix())
+}
+
+// JoinRequests reads who waits to be let into a group.
+func JoinRequests(ctx context.Context, q Queryer, group string) ([]JoinRequest, error) {
+	return collect(ctx, q, func(r *sql.Rows) (j JoinRequest, err error) {
+		var at int64
+		err = r.Scan(&j.ID, &j.Group, &j.Address, &j.Name, &j.Password, &at)
+		j.At = time.Unix(at, 0)
+		return j, err
+	}, `SELECT id, grp, address, name, password, at FROM join_requests WHERE grp = ? ORDER BY id`, group)
+}
+
+// DropJoinRequest forgets that somebody waits.
+func DropJoinRequest(ctx context.Context, q Queryer, id int64) error {
+	return exec(ctx, q, `DELETE FROM join_requests WHERE id = ?`, id)
+}
+
+// Memberships reads what membership is like, by site.
+func Memberships[T any](ctx context.Context, q Queryer) (map[string]T, error) {
+	bySite := map[string]T{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (site string, err error) {
+		var text []byte
+		var part T
+		if err = r.Scan(&site, &text); err == nil {
+			err = json.Unmarshal(text, &part)
+			bySite[site] = part
+		}
+		return site, err
+	}, `SELECT site, part FROM memberships`)
+	return bySite, err
+}
+
+// SaveMembership writes what membership of a site is like.
+func SaveMembership(ctx context.Context, q Queryer, site string, part any) error {
+	text, err := json.Marshal(part)
+	if err != nil {
+		return err
+	}
+	return exec(ctx, q, `INSERT INTO memberships (site, part) VALUES (?, ?) ON CONFLICT DO UPDATE SET part = excluded.part`, site, string(text))
+}
