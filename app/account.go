@@ -345,3 +345,12 @@ func (h *House) EndOne(ctx context.Context, a Actor, id string) error {
 	}
 	return h.EndSession(ctx, id)
 }
+
+// SlowDown counts something that anybody can ask for against a key, and says to
+// wait when there was too much of it.
+func (h *House) SlowDown(key string) error {
+	if _, wait := h.mailAsks.Try(time.Now(), key); wait > 0 {
+		return TryLater{wait}
+	}
+	return nil
+}

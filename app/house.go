@@ -22,7 +22,8 @@ import (
 type House struct {
 	DB         *sql.DB
 	Tickets    identity.Tickets
-	ConsoleURL string // the console's origin, for links in mail
+	ConsoleURL string                      // the console's origin, for links in mail
+	SiteURL    func(address string) string // a site's origin, likewise
 
 	background sync.WaitGroup                // what goes on after an answer was given
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
@@ -37,6 +38,7 @@ type House struct {
 	siteGuesses   *identity.Throttle // by site, wherever they come from
 	signInGuesses *identity.Throttle
 	mailAsks      *identity.Throttle // for links by mail
+	commentTries  *identity.Throttle
 
 	names       sync.Map // address → what the account's holder is called
 	texts, data cache    // of pages and files of editions
@@ -44,20 +46,22 @@ type House struct {
 
 // State is everything that a request reads: immutable, and swapped whole.
 type State struct {
-	Policy   *access.Policy
-	Zone     *time.Location
-	Passes   map[string]map[string]store.PassSecret // by site and pass
-	Editions map[string]*LiveEdition                // by site
-	Working  map[string]Working                     // by site
-	Moved    map[string]map[string]string           // where live pages stood: page ids by site and path
-	Holding  map[string]store.HoldingPage           // what holding pages say, by site
-	Old      map[string]string                      // sites by addresses they had before
-	Short    map[string]map[string]string           // paths by site and short name
-	Details  map[string]store.Details               // what sites say of themselves
-	Settings *Settings                              // of the house
-	Rendered *Rendered                              // whole pages as they were sent in this state
-	salts    map[string][]byte
-	links    map[[2]string]int // versions of links' tokens, by site and link
+	Policy      *access.Policy
+	Zone        *time.Location
+	Passes      map[string]map[string]store.PassSecret // by site and pass
+	Editions    map[string]*LiveEdition                // by site
+	Working     map[string]Working                     // by site
+	Moved       map[string]map[string]string           // where live pages stood: page ids by site and path
+	Holding     map[string]store.HoldingPage           // what holding pages say, by site
+	Old         map[string]string                      // sites by addresses they had before
+	Short       map[string]map[string]string           // paths by site and short name
+	Details     map[string]store.Details               // what sites say of themselves
+	Memberships map[string]Membership                  // what membership is like, by site
+	Comments    map[string]map[string][]store.Comment  // by site and path, those that wait too
+	Settings    *Settings                              // of the house
+	Rendered    *Rendered                              // whole pages as they were sent in this state
+	salts       map[string][]byte
+	links       map[[2]string]int // versions of links' tokens, by site and link
 }
 
 // Open loads a house from its database. Before it is set up its state is nil.
@@ -68,6 +72,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 		siteGuesses:   &identity.Throttle{Every: time.Second, Burst: 120},
 		signInGuesses: &identity.Throttle{Every: 12 * time.Second, Burst: 8},
 		mailAsks:      &identity.Throttle{Every: time.Minute, Burst: 6},
+		commentTries:  &identity.Throttle{Every: 20 * time.Second, Burst: 10},
 		texts:         cache{most: 48 << 20}, data: cache{most: 32 << 20},
 	}
 	var err error
@@ -114,7 +119,7 @@ func (h *House) Reload(ctx context.Context) error {
 		return err
 	}
 	s := &State{Policy: policy, Zone: zone}
-	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB)); err != nil {
+	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB), s.readMemberships(ctx, h.DB)); err != nil {
 		return err
 	}
 	if s.Settings, err = readSettings(ctx, h.DB); err != nil {

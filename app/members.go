@@ -1,13 +1,16 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"velada/core/access"
+	"velada/post"
 	"velada/store"
 )
 
@@ -26,59 +29,92 @@ const (
 // ErrOnTeam says that somebody on the team cannot be blocked as a member.
 var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: take them off the team first")
 
-// ChangeMember admits, refuses, blocks, unblocks or removes a member of a site.
-// It holds for their next request, also where they are inside.
-func (h *House) ChangeMember(ctx context.Context, a Actor, site, who string, change MemberChange) error {
-	switch caps := h.Can(a, site, "/"); {
-	case caps == 0:
-		return ErrNoSite
-	case !caps.Has(access.ManageMembers):
-		return ErrMayNot
+// ChangeMembers admits, refuses, blocks, unblocks or removes members of a site,
+// one or many, with a word to them. It holds for their next request, also where
+// they are inside. It gives how many were changed; those for whom it does not fit
+// any more are left out.
+func (h *House) ChangeMembers(ctx context.Context, a Actor, site string, people []string, change MemberChange, word string) (int, error) {
+	if err := h.mayAdmit(a, site); err != nil {
+		return 0, err
 	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	s := h.State()
 	doc := *s.SiteDocument(site)
 	doc.Members = slices.Clone(doc.Members)
-	i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
-	if i < 0 {
-		return ErrNothing
-	}
-	name := Wording{Document: s.Policy.Document(), Site: &doc, Zone: s.Zone}.Person(who)
-	was := doc.Members[i].Status
-	what := ""
-	switch {
-	case change == Admit && was == "pending":
-		doc.Members[i].Status, what = "approved", name+" was admitted as a member."
-	case change == Refuse && was == "pending":
-		doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was refused as a member."
-	case change == Block && was != "blocked":
-		if slices.ContainsFunc(s.Policy.TeamMembers(site, access.At(h.now())), func(m access.TeamMember) bool { return m.Person == who }) {
-			return ErrOnTeam
+	w := Wording{Document: s.Policy.Document(), Site: &doc, Zone: s.Zone}
+	team := map[string]bool{}
+	if change == Block {
+		for _, m := range s.Policy.TeamMembers(site, access.At(h.now())) {
+			team[m.Person] = true
 		}
-		doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
-	case change == Unblock && was == "blocked":
-		doc.Members[i].Status, what = "approved", name+" is a member again."
-	case change == Remove && was != "pending":
-		doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no member any more."
-	default:
-		return ErrNothing
+	}
+	type told struct{ who, was, what string }
+	var list []told
+	for _, who := range people {
+		i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
+		if i < 0 {
+			continue
+		}
+		if team[who] {
+			return 0, ErrOnTeam
+		}
+		name, was, what := w.Person(who), doc.Members[i].Status, ""
+		switch {
+		case change == Admit && was == "pending":
+			doc.Members[i].Status, what = "approved", name+" was admitted as a member."
+		case change == Refuse && was == "pending":
+			doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was refused as a member."
+		case change == Block && was != "blocked":
+			doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
+		case change == Unblock && was == "blocked":
+			doc.Members[i].Status, what = "approved", name+" is a member again."
+		case change == Remove && was != "pending":
+			doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no member any more."
+		default:
+			continue
+		}
+		list = append(list, told{who, was, what})
+	}
+	if len(list) == 0 {
+		return 0, ErrNothing
 	}
 	then, err := s.Policy.Replace(&doc)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveSite(ctx, tx, &doc, sitePosition(s, site)),
-			h.ledger(ctx, tx, a.Address.String(), site, "member", what, was, string(change)),
-		)
+		if err := store.SaveSite(ctx, tx, &doc, sitePosition(s, site)); err != nil {
+			return err
+		}
+		for _, t := range list {
+			if err := h.ledger(ctx, tx, a.Address.String(), site, "member", t.what, t.was, string(change)); err != nil {
+				return err
+			}
+			if p := personAt(s.Policy.Document(), t.who); p != nil && (change == Admit || change == Refuse) {
+				if err := h.write(ctx, tx, site, "answer", h.memberAnswer(a, site, canonical(p.Address), change, word)); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
 	})
 	if err != nil {
-		return fmt.Errorf("changing a member: %w", err)
+		return 0, fmt.Errorf("changing members: %w", err)
 	}
 	next := *s
 	next.Policy = then
 	h.swap(&next)
-	return nil
+	return len(list), nil
+}
+
+func (h *House) memberAnswer(a Actor, site, to string, change MemberChange, word string) post.Letter {
+	title := h.title(site)
+	l := post.Letter{To: to, Word: strings.TrimSpace(word), From: a.Name, Subject: "You are a member of " + title, Lines: []string{"You asked to become a member of " + title + ", and you are one from now on."}}
+	l.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + cmp.Or(h.State().Memberships[site].First, "/")}
+	if change == Refuse {
+		l.Subject, l.Action = "You are no member of "+title, post.Action{}
+		l.Lines = []string{"You asked to become a member of " + title + ". The answer is no."}
+	}
+	return l
 }

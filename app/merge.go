@@ -11,7 +11,7 @@ import (
 // unit is a part of a site that is changed as a whole: two people may change
 // different units without meeting.
 type unit struct {
-	kind string // door, table, pass, link, holding, team, role
+	kind string // door, table, pass, link, holding, sign-up, team, role
 	id   string // a path, an id, or whose entry of the team it is
 }
 
@@ -20,6 +20,7 @@ func units(s *access.Site) map[unit]string {
 	list := map[unit]string{
 		{"door", ""}:    written(s.Door),
 		{"holding", ""}: written(s.Holding),
+		{"sign-up", ""}: written(s.SignUp),
 	}
 	for _, d := range s.Doors {
 		list[unit{"door", d.Path}] = written(d)
@@ -111,7 +112,7 @@ func changedUnits(before, after *access.Site) []unit {
 	return changed
 }
 
-var unitOrder = []string{"door", "table", "pass", "link", "holding", "team", "role"}
+var unitOrder = []string{"door", "table", "pass", "link", "holding", "sign-up", "team", "role"}
 
 // places gives where in its list each unit of a site stands, from 1.
 func places(s *access.Site) map[unit]int {
@@ -158,6 +159,8 @@ func merge(base, draft, now *access.Site) (merged *access.Site, clashes []unit) 
 			merged.Links = take(merged.Links, draft.Links, func(l access.Link) bool { return l.ID == u.id })
 		case "holding":
 			merged.Holding = draft.Holding
+		case "sign-up":
+			merged.SignUp = draft.SignUp
 		case "table":
 			door, _ := DoorAt(draft, TablePrefix+u.id)
 			merged.Pages = clonePages(merged.Pages)

@@ -78,7 +78,7 @@ func (h *House) mayChangeDoor(a Actor, site string) error {
 func (h *House) mayRehearse(a Actor, site string) error {
 	caps := h.Can(a, site, "/")
 	switch {
-	case caps.Has(access.ChangeDoor) || caps.Has(access.ManageTeam):
+	case caps.Has(access.ChangeDoor) || caps.Has(access.ManageTeam) || caps.Has(access.ManageMembers):
 		return nil
 	case caps == 0:
 		return ErrNoSite
@@ -92,8 +92,11 @@ func (h *House) mayChange(a Actor, s *State, before, after *access.Site, then *a
 	caps := h.Can(a, before.Address, "/")
 	for _, u := range changedUnits(before, after) {
 		needs := access.ChangeDoor
-		if u.kind == "team" || u.kind == "role" {
+		switch u.kind {
+		case "team", "role":
 			needs = access.ManageTeam
+		case "sign-up":
+			needs = access.ManageMembers
 		}
 		if !caps.Has(needs) {
 			return ErrMayNot

@@ -197,6 +197,8 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 			list = append(list, Change{"", w.keyChange("link", u.id, linkKey(before, u.id), linkKey(after, u.id), w.links([]string{u.id})[0], was.links([]string{u.id})[0])})
 		case "holding":
 			list = append(list, w.holdingChanges(was)...)
+		case "sign-up":
+			list = append(list, Change{"", SignUpWords(after.SignUp)})
 		case "table":
 			list = append(list, w.doorChanges(was, TablePrefix+u.id)...)
 		case "team":
@@ -206,6 +208,17 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 		}
 	}
 	return list
+}
+
+// SignUpWords says who may become a member by themselves.
+func SignUpWords(s access.SignUp) string {
+	text := map[string]string{
+		"": "Nobody can sign up on their own.", "closed": "Nobody can sign up on their own.", "approval": "Whoever signs up waits until somebody admits them.", "instant": "Whoever signs up is a member at once.",
+	}[s.Mode]
+	if len(s.Domains) > 0 && s.Mode != "closed" && s.Mode != "" {
+		text += " Only addresses at " + alternatives(s.Domains) + " can."
+	}
+	return text
 }
 
 // LetIn stands where a door's path does for the ways past the holding page.

@@ -66,7 +66,7 @@ func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode str
 	c.sessions.Cookie.Secure = secure
 	c.sessions.HashTokenInStore = true
 	c.templates = parseTemplates()
-	house.ConsoleURL = siteURL("velada")
+	house.ConsoleURL, house.SiteURL = siteURL("velada"), siteURL
 	passkeys, err := identity.NewPasskeys(house.ConsoleURL, "Velada")
 	if err != nil {
 		panic(err) // the console's origin is one
@@ -111,6 +111,8 @@ func (c *Console) routes(secure bool) http.Handler {
 	open.POST("/first-password", c.doFirstPassword)
 	open.GET("/invitations/:token", c.showOffer)
 	open.POST("/invitations/:token", c.doOffer)
+	open.GET("/stop/:token", c.stop)
+	open.POST("/stop/:token", c.stop)
 	open.GET("/join", c.showJoin)
 	open.POST("/join", c.doJoin)
 	open.POST("/sign-out", c.signOut)
@@ -226,7 +228,14 @@ func (c *Console) routes(secure bool) http.Handler {
 	whole.GET("/short/:file", c.shortQR)
 	whole.GET("/sheet", c.shortSheet)
 	whole.GET("/members", c.members)
-	site.POST("/members", c.may(access.ManageMembers, "Members of this site are looked after by others."), c.doMember)
+	admitting := site.Group("", c.may(access.ManageMembers, "Members of this site are looked after by others."))
+	admitting.POST("/members", c.doMember)
+	admitting.GET("/members.csv", c.membersOut)
+	admitting.POST("/members/sign-up", c.doSignUp)
+	admitting.POST("/members/like", c.doLike)
+	admitting.POST("/members/letter", c.doMemberLetter)
+	admitting.POST("/members/asking", c.doAnswerAsking)
+	admitting.POST("/members/comments", c.doModerate)
 	listing := site.Group("", c.may(access.ManageListing, "You may look at how this site is found, not change it."))
 	listing.POST("/details", c.doDetails)
 	listing.POST("/address", c.doAddress)
@@ -350,8 +359,8 @@ func (c *Console) may(needed access.Capability, otherwise string) gin.HandlerFun
 
 // mayRehearse lets only those on who may change who views or who edits the site.
 func (c *Console) mayRehearse(x *gin.Context) {
-	if caps := c.House.Can(actor(x), x.Param("site"), "/"); !caps.Has(access.ChangeDoor) && !caps.Has(access.ManageTeam) {
-		c.refuse(x, http.StatusForbidden, "You may look at this site's doors and team, not change them.")
+	if caps := c.House.Can(actor(x), x.Param("site"), "/"); !caps.Has(access.ChangeDoor) && !caps.Has(access.ManageTeam) && !caps.Has(access.ManageMembers) {
+		c.refuse(x, http.StatusForbidden, "You may look at this site's doors, team and members, not change them.")
 		x.Abort()
 	}
 }

@@ -253,6 +253,38 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"POST", "/house-rules/no-mail", 303, 303, 403, 403, 403, 403},
 		{"POST", "/house-rules/mail", 303, 422, 403, 403, 403, 403},
 		{"POST", "/house-rules/providers", 303, 422, 403, 403, 403, 403},
+		{"GET", "/sites/society/here", 303, 0, 0, 0, 0, 404},
+		{"GET", "/people", 303, 200, 404, 404, 404, 404},
+		{"POST", "/people", 303, 422, 404, 404, 404, 404},
+		{"GET", "/people/katya-cifuentes", 303, 200, 404, 404, 404, 404},
+		{"POST", "/people/katya-cifuentes", 303, 422, 404, 404, 404, 404},
+		{"POST", "/people/katya-cifuentes/leave", 303, 200, 404, 404, 404, 404},
+		{"POST", "/people/katya-cifuentes/merge", 303, 422, 404, 404, 404, 404},
+		{"POST", "/people/katya-cifuentes/group", 303, 303, 404, 404, 404, 404},
+		{"GET", "/new-group", 303, 200, 404, 404, 404, 404},
+		{"POST", "/new-group", 303, 422, 404, 404, 404, 404},
+		{"GET", "/groups/antlia", 303, 200, 404, 404, 404, 404},
+		{"POST", "/groups/antlia", 303, 422, 404, 404, 404, 404},
+		{"GET", "/groups/antlia/out", 303, 200, 404, 404, 404, 404},
+		{"GET", "/groups/antlia/roster", 303, 200, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/roster", 303, 303, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/people", 303, 303, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/slips", 303, 200, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/codes", 303, 422, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/joins", 303, 303, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/keepers", 303, 303, 404, 404, 404, 404},
+		{"POST", "/groups/antlia/delete", 303, 200, 404, 404, 404, 404},
+		{"GET", "/groups/none", 303, 404, 404, 404, 404, 404},
+		{"GET", "/slips/none", 303, 410, 410, 410, 410, 410},
+		{"GET", "/join", 200, 200, 200, 200, 200, 200},
+		{"GET", "/stop/none", 404, 404, 404, 404, 404, 404},
+		{"POST", "/sites/society/team/sections", 303, 422, 422, 403, 403, 404},
+		{"GET", "/sites/society/members.csv", 303, 200, 200, 403, 200, 404},
+		{"POST", "/sites/society/members/sign-up", 303, 422, 422, 403, 422, 404},
+		{"POST", "/sites/society/members/like", 303, 303, 303, 403, 303, 404},
+		{"POST", "/sites/society/members/letter", 303, 422, 422, 403, 422, 404},
+		{"POST", "/sites/society/members/asking", 303, 303, 303, 403, 303, 404},
+		{"POST", "/sites/society/members/comments", 303, 303, 303, 403, 303, 404},
 		{"GET", "/sign-in/with/none", 404, 404, 404, 404, 404, 404},
 		{"GET", "/invitations/none", 410, 410, 410, 410, 410, 410},
 		{"GET", "/by-mail/none", 410, 410, 410, 410, 410, 410},
@@ -280,13 +312,16 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"POST", "/sites/society/door/pass", 303, 422, 422, 403, 403, 404},
 		{"POST", "/sites/society/promises", 303, 422, 422, 403, 403, 404},
 		{"POST", "/sites/society/promises/drop", 303, 303, 303, 403, 403, 404},
-		{"POST", "/sites/society/rehearsal/apply", 303, 303, 303, 403, 403, 404},
-		{"POST", "/sites/society/rehearsal/later", 303, 303, 303, 403, 403, 404},
-		{"POST", "/sites/society/rehearsal/discard", 303, 303, 303, 403, 403, 404},
+		{"POST", "/sites/society/rehearsal/apply", 303, 303, 303, 403, 303, 404},
+		{"POST", "/sites/society/rehearsal/later", 303, 303, 303, 403, 303, 404},
+		{"POST", "/sites/society/rehearsal/discard", 303, 303, 303, 403, 303, 404},
 		{"POST", "/sites/society/ledger/undo", 303, 404, 404, 403, 403, 404},
 	} {
 		want := map[string]int{"nobody": r.nobody, "steward": r.steward, "admin": r.admin, "editor": r.editor, "usher": r.usher, "outside": r.outside}
 		for role, status := range want {
+			if status == 0 { // a stream that does not end
+				continue
+			}
 			var got int
 			var body string
 			if r.method == "GET" {

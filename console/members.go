@@ -2,79 +2,342 @@ package console
 
 import (
 	"cmp"
+	"encoding/csv"
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"velada/app"
 	"velada/core/access"
+	"velada/store"
 )
 
-// membersView is who may read a site by a login for it, and who asks to.
+// membersView is who may read a site by a login for it, who asks to, and what
+// membership is like.
 type membersView struct {
-	Site      string
-	MayChange bool
-	Lists     []memberList
-	SignUp    string
+	Site     string
+	Lists    []memberList
+	Asking   []askingRow
+	Comments []commentRow
+	SignUp   signUpForm
+	Like     form
+	Letter   form
+	Corners  []choice
+	Groups   []choice // that members can be put into
+	Standing string   // the sentence about signing up
 }
 
 type memberList struct {
-	Name, Empty string
-	Rows        []memberRow
-	Acts        []app.MemberChange
+	ID, Name, Empty string
+	Rows            []memberRow
+	Acts            []app.MemberChange
+	Word            bool // an answer can carry a word
 }
 
-type memberRow struct{ ID, Name, Address, URL string }
-
-var signUpWords = map[string]string{
-	"closed": "Nobody can sign up on their own.", "approval": "Whoever signs up waits here until somebody admits them.", "instant": "Whoever signs up is a member at once.",
+type memberRow struct {
+	ID, Name, Address, URL string
+	Answers                []store.Answer
+	Since                  string
 }
 
-func (c *Console) members(x *gin.Context) {
+// askingRow is somebody who was turned away and asks to be let in.
+type askingRow struct {
+	ID                              int64
+	Name, Address, Page, Word, When string
+	Ways                            []app.WayToSayYes
+}
+
+type commentRow struct {
+	ID                     int64
+	Name, Page, Text, When string
+	Waits                  bool
+}
+
+type signUpForm struct {
+	form
+	Modes []choice
+}
+
+var signUpModes = []struct{ id, name string }{
+	{"closed", "Nobody can sign up on their own"}, {"approval", "Whoever signs up waits until somebody admits them"}, {"instant", "Whoever signs up is a member at once"},
+}
+
+func (c *Console) members(x *gin.Context) { c.showMembers(x, http.StatusOK, &membersView{}) }
+
+func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 	d, err := c.doorContext(x)
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
-	caps := c.House.Can(actor(x), d.site, "/")
-	if !caps.Has(access.ManageMembers) {
+	if !c.House.Can(actor(x), d.site, "/").Has(access.ManageMembers) {
 		c.refuse(x, http.StatusForbidden, "Members of this site are looked after by others.")
 		return
 	}
+	ctx := x.Request.Context()
 	p := c.sitePage(x, "Members")
-	v := &membersView{Site: d.site, SignUp: signUpWords[cmp.Or(d.now.SignUp.Mode, "closed")]}
+	v.Site, v.Standing = d.site, app.SignUpWords(d.then.SignUp)
 	v.Lists = []memberList{
-		{Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []app.MemberChange{app.Admit, app.Refuse, app.Block}},
-		{Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []app.MemberChange{app.Block, app.Remove}},
-		{Name: "Blocked", Empty: "Nobody is blocked.", Acts: []app.MemberChange{app.Unblock, app.Remove}},
+		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []app.MemberChange{app.Admit, app.Refuse, app.Block}, Word: true},
+		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []app.MemberChange{app.Block, app.Remove}},
+		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []app.MemberChange{app.Unblock, app.Remove}},
+	}
+	profiles, err1 := store.Profiles(ctx, c.House.DB, d.site)
+	asks, err2 := store.LetIns(ctx, c.House.DB, d.site)
+	if err := errors.Join(err1, err2); err != nil {
+		c.fail(x, err)
+		return
 	}
 	people := d.state.Policy.Document().People
 	for _, m := range d.now.Members {
-		row := memberRow{ID: m.Who, Name: d.words.Person(m.Who), URL: d.doorURL("", "person:"+m.Who)}
+		profile := profiles[m.Who]
+		row := memberRow{ID: m.Who, Name: d.words.Person(m.Who), URL: d.doorURL("", "person:"+m.Who), Answers: profile.Answers}
+		if !profile.Since.IsZero() {
+			row.Since = c.moment(profile.Since)
+		}
 		if i := slices.IndexFunc(people, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
 			row.Address = people[i].Address
 		}
 		list := &v.Lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
 		list.Rows = append(list.Rows, row)
 	}
+	for _, l := range asks {
+		v.Asking = append(v.Asking, askingRow{l.ID, c.nameAt(l.Address), l.Address, d.state.Title(d.site, l.Path), l.Word, c.moment(l.At), c.House.WaysToSayYes(ctx, actor(x), l)})
+	}
+	for path, list := range d.state.Comments[d.site] {
+		for _, one := range list {
+			v.Comments = append(v.Comments, commentRow{one.ID, d.words.Person(one.Person), d.state.Title(d.site, path), one.Text, c.moment(one.At), one.Status == "held"})
+		}
+	}
+	slices.SortFunc(v.Comments, func(a, b commentRow) int { // those that wait first, then the newest
+		if a.Waits != b.Waits {
+			return map[bool]int{true: -1, false: 1}[a.Waits]
+		}
+		return cmp.Compare(b.ID, a.ID)
+	})
+	for _, g := range d.words.Document.Groups {
+		if c.House.MayKeep(ctx, actor(x), g.ID) {
+			v.Groups = append(v.Groups, choice{g.ID, cmp.Or(g.Name, g.ID), false})
+		}
+	}
+	if v.SignUp.Values == nil {
+		v.SignUp.Values = map[string]string{"mode": cmp.Or(d.then.SignUp.Mode, "closed"), "domains": strings.Join(d.then.SignUp.Domains, "\n")}
+	}
+	for _, m := range signUpModes {
+		v.SignUp.Modes = append(v.SignUp.Modes, choice{m.id, m.name, v.SignUp.Values["mode"] == m.id})
+	}
+	if v.Like.Values == nil {
+		v.Like.Values = likeValues(d.state.Memberships[d.site])
+	}
+	for _, place := range []choice{{"", "strangers see none", false}, {"head", "in the head of every page", false}, {"foot", "at the foot of every page", false}} {
+		place.On = v.Like.Values["corner"] == place.ID
+		v.Corners = append(v.Corners, place)
+	}
+	if d.tray != nil {
+		p.Tray = c.trayView(d.tray, d.state, "/sites/"+d.site+"/members")
+	}
 	p.View = v
-	c.show(x, http.StatusOK, "members", p)
+	c.show(x, status, "members", p)
+}
+
+func likeValues(m app.Membership) map[string]string {
+	yes := func(b bool) string { return map[bool]string{true: "yes"}[b] }
+	return map[string]string{
+		"questions": strings.Join(m.Questions, "\n"), "terms": m.Terms, "corner": m.Corner, "sign_in": m.SignIn, "yours": m.Yours, "first": m.First,
+		"list": yes(m.List), "asking": yes(!m.NoAsking), "comments": strings.Join(m.Comments, "\n"), "held": yes(m.Held),
+	}
 }
 
 func (c *Console) doMember(x *gin.Context) {
-	err := c.House.ChangeMember(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("who"), app.MemberChange(x.PostForm("change")))
-	switch {
-	case errors.Is(err, app.ErrNothing):
-		c.complain(x, "Nothing was changed: somebody else was quicker.")
-	case errors.Is(err, app.ErrOnTeam):
+	site, ctx, me := x.Param("site"), x.Request.Context(), actor(x)
+	people := x.PostFormArray("who")
+	to := "/sites/" + site + "/members"
+	if len(people) == 0 {
+		c.complain(x, "Choose at least one of them.")
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
+	if x.PostForm("change") == "group" {
+		c.houseChange(x, c.House.PutIn(x.PostForm("group"), people), to, to, "They are in the group now.")
+		return
+	}
+	n, err := c.House.ChangeMembers(ctx, me, site, people, app.MemberChange(x.PostForm("change")), x.PostForm("word"))
+	if errors.Is(err, app.ErrOnTeam) {
 		c.complain(x, capital(err.Error())+".")
-	case err != nil:
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
+	c.done(x, err, capital(count(n, "answer", "answers"))+": it holds from their next request on.", to)
+}
+
+// doSignUp sets who may become a member by themselves: rehearsed.
+func (c *Console) doSignUp(x *gin.Context) {
+	f := typed(x, "mode", "domains")
+	domains := words(f.Values["domains"])
+	for _, d := range domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+	}
+	if !slices.ContainsFunc(signUpModes, func(m struct{ id, name string }) bool { return m.id == f.Values["mode"] }) {
+		f.Wrong["mode"] = "Choose one of these."
+	}
+	if len(f.Wrong) > 0 {
+		c.showMembers(x, http.StatusUnprocessableEntity, &membersView{SignUp: signUpForm{form: f}})
+		return
+	}
+	err := c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
+		draft.SignUp = access.SignUp{Mode: f.Values["mode"], Domains: domains}
+		return nil
+	})
+	c.afterRehearsing(x, err, "/sites/"+x.Param("site")+"/members")
+}
+
+// doLike sets what membership of the site is like.
+func (c *Console) doLike(x *gin.Context) {
+	site := x.Param("site")
+	f := typed(x, "questions", "terms", "corner", "sign_in", "yours", "first", "list", "asking", "comments", "held")
+	m := app.Membership{
+		Questions: nonEmpty(f.Values["questions"]), Terms: f.Values["terms"], Corner: f.Values["corner"], SignIn: f.Values["sign_in"], Yours: f.Values["yours"], First: f.Values["first"],
+		List: f.Values["list"] == "yes", NoAsking: f.Values["asking"] != "yes", Comments: nonEmpty(f.Values["comments"]), Held: f.Values["held"] == "yes",
+	}
+	if !slices.Contains([]string{"", "head", "foot"}, m.Corner) {
+		m.Corner = ""
+	}
+	err := c.House.SetMembership(x.Request.Context(), actor(x), site, m)
+	if errors.As(err, &f.Wrong) {
+		c.showMembers(x, http.StatusUnprocessableEntity, &membersView{Like: f})
+		return
+	}
+	c.done(x, err, "Kept. It shows from the next request on.", "/sites/"+site+"/members#like")
+}
+
+// nonEmpty gives the lines of a text that say something.
+func nonEmpty(text string) (lines []string) {
+	for _, line := range strings.Split(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			lines = append(lines, line)
+		}
+	}
+	return lines
+}
+
+func (c *Console) doMemberLetter(x *gin.Context) {
+	site := x.Param("site")
+	f := typed(x, "subject", "text", "to")
+	var to []string
+	if f.Values["to"] != "" {
+		guests := app.ReadGuests(f.Values["to"], c.known(x))
+		if to = guests.People; len(guests.Problems) > 0 {
+			f.Wrong["to"] = strings.Join(guests.Problems, " ")
+		}
+	}
+	if len(f.Wrong) == 0 {
+		sent, unwanted, err := c.House.WriteToMembers(x.Request.Context(), actor(x), site, to, f.Values["subject"], f.Values["text"])
+		if !errors.As(err, &f.Wrong) {
+			text := capital(count(sent, "letter is", "letters are")) + " on the way."
+			if unwanted > 0 {
+				text += " " + capital(count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
+			}
+			c.done(x, err, text, "/sites/"+site+"/members#letter")
+			return
+		}
+	}
+	c.showMembers(x, http.StatusUnprocessableEntity, &membersView{Letter: f})
+}
+
+func (c *Console) doAnswerAsking(x *gin.Context) {
+	site := x.Param("site")
+	id, err := readNumber(x.PostForm("id"))
+	if err != nil {
+		err = app.ErrNothing
+	} else {
+		err = c.House.AnswerLetIn(x.Request.Context(), actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
+	}
+	c.done(x, err, "They are told by mail.", "/sites/"+site+"/members#asking")
+}
+
+func (c *Console) doModerate(x *gin.Context) {
+	site := x.Param("site")
+	id, err := readNumber(x.PostForm("id"))
+	if err != nil {
+		err = app.ErrNothing
+	} else {
+		err = c.House.ModerateComment(x.Request.Context(), actor(x), site, id, x.PostForm("action") == "show")
+	}
+	c.done(x, err, "Done, for the very next request.", "/sites/"+site+"/members#comments")
+}
+
+// membersOut gives the members of a site as a table.
+func (c *Console) membersOut(x *gin.Context) {
+	site := x.Param("site")
+	s := c.House.State()
+	profiles, err := store.Profiles(x.Request.Context(), c.House.DB, site)
+	if err != nil {
 		c.fail(x, err)
 		return
-	default:
-		c.flash(x, "It holds from their next request on.")
 	}
-	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/members")
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site+"-members.csv"))
+	x.Header("Content-Type", "text/csv; charset=utf-8")
+	w := csv.NewWriter(x.Writer)
+	questions := s.Memberships[site].Questions
+	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
+	words := app.Wording{Document: s.Policy.Document()}
+	for _, m := range s.SiteDocument(site).Members {
+		p := profiles[m.Who]
+		row := []string{words.Person(m.Who), "", m.Status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
+		if i := slices.IndexFunc(words.Document.People, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
+			row[1] = words.Document.People[i].Address
+		}
+		if !p.Since.IsZero() {
+			row[3] = p.Since.In(s.Zone).Format("2006-01-02")
+		}
+		for _, q := range questions {
+			answer := ""
+			for _, a := range p.Answers {
+				if a.Question == q {
+					answer = a.Answer
+				}
+			}
+			row = append(row, answer)
+		}
+		rows = append(rows, row)
+	}
+	for _, row := range rows {
+		for i := range row {
+			row[i] = harmless(row[i])
+		}
+		if err := w.Write(row); err != nil {
+			return // whoever asked hung up
+		}
+	}
+	w.Flush()
+}
+
+// stop shows where letters of a site are stopped, by the link at their foot.
+func (c *Console) stop(x *gin.Context) {
+	meant := x.Request.Method == http.MethodPost
+	site, address, err := c.House.Stop(x.Request.Context(), x.Param("token"), meant)
+	if errors.Is(err, app.ErrLinkSpent) {
+		c.refuse(x, http.StatusNotFound, "This link stops nothing. Take it whole from the foot of a letter.")
+		return
+	}
+	if err != nil {
+		c.fail(x, err)
+		return
+	}
+	p := c.page(x, "No more letters")
+	title := site
+	if doc := c.House.State().SiteDocument(site); doc != nil {
+		title = cmp.Or(doc.Title, site)
+	}
+	p.View = struct {
+		Token, Title, Address string
+		Done                  bool
+	}{x.Param("token"), title, address, meant}
+	c.show(x, http.StatusOK, "stop", p)
 }

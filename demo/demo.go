@@ -188,11 +188,50 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := store.SaveSetting(ctx, tx, "house", app.Settings{NoMail: []string{"aula.cerroalcor.example"}}); err != nil {
 			return err
 		}
+		if err := makeMembership(ctx, tx, doc, now); err != nil {
+			return err
+		}
+		if err := store.SaveKeepers(ctx, tx, "variable-stars", []string{"aiko@cerroalcor.example"}); err != nil {
+			return err
+		}
 		if err := makeEditions(ctx, tx, doc, now); err != nil {
 			return err
 		}
 		return makePasses(ctx, tx, now)
 	})
+}
+
+// makeMembership says what being a member of the society is like, and what a few
+// members have said.
+func makeMembership(ctx context.Context, tx *sql.Tx, doc *access.Document, now time.Time) error {
+	m := app.Membership{
+		Questions: []string{"What brings you to the observatory?"}, Terms: "Members look after the instruments, and after each other on the dark path.",
+		Corner: "head", List: true, Comments: []string{"/members"}, Held: true,
+	}
+	if err := store.SaveMembership(ctx, tx, "society", m); err != nil {
+		return err
+	}
+	said := []string{"Jupiter, seen from a balcony.", "My daughter asked what a nova is.", "A night at the August party.", "I grind mirrors."}
+	waiting := 0
+	for i, member := range doc.Sites[0].Members {
+		p := store.Profile{Person: member.Who, Since: now.AddDate(0, 0, -3*i-1), Agreed: m.Terms, Answers: []store.Answer{{Question: m.Questions[0], Answer: said[i%len(said)]}}}
+		if i < 6 {
+			p.Shows = map[string]bool{"name": true, "about": i%2 == 0}
+			p.About = "At the small dome on most Fridays."
+		}
+		if err := store.SaveProfile(ctx, tx, "society", p); err != nil {
+			return err
+		}
+		if member.Status != "approved" || waiting > 1 {
+			continue
+		}
+		c := store.Comment{Site: "society", Path: "/members", Person: member.Who, At: now.AddDate(0, 0, -2), Status: []string{"shown", "held"}[waiting], Text: []string{"The red lamps are back in the cupboard by the stairs.", "Is the small dome free on Friday?"}[waiting]}
+		waiting++
+		if err := store.SaveComment(ctx, tx, &c, now); err != nil {
+			return err
+		}
+	}
+	return store.SaveLetIn(ctx, tx, store.LetIn{Site: "variable-stars", Path: "/notes", Address: "nadia@lens.example", Word: "I photograph the show night for the paper. May I read the notes before?", At: now.Add(-3 * time.Hour)})
 }
 
 func makePasses(ctx context.Context, tx *sql.Tx, now time.Time) error {

@@ -60,7 +60,11 @@ func (q *request) enter() {
 	} else {
 		q.cookie(visitCookie, value, 12*time.Hour)
 	}
-	http.Redirect(q.w, q.Request, local(values.Get("path")), http.StatusSeeOther)
+	path := local(values.Get("path"))
+	if first := q.state.Memberships[q.address].First; first != "" && path == "/" {
+		path = escape(first)
+	}
+	http.Redirect(q.w, q.Request, path, http.StatusSeeOther)
 }
 
 // fromHere refuses a form that another origin sent.

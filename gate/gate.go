@@ -44,6 +44,8 @@ type request struct {
 	who        *access.Address // signed in as
 	noticeRead bool            // the notice about cookies
 	as         *As             // whose eyes somebody else looks through
+
+	commentWrong, commentText string // a comment that was refused, and why
 }
 
 // Serve answers a request to the host of the site with an address.
@@ -277,6 +279,7 @@ func (q *request) own(rest string) {
 		q.follow(strings.TrimPrefix(rest, "in/"))
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meet(access.Decision{})
+	case q.members(rest):
 	case rest == "decide":
 		q.decide()
 	case rest == "pass" && q.Method == http.MethodPost:

@@ -9,6 +9,7 @@ import (
 	"encoding/xml"
 	"html/template"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -45,6 +46,17 @@ type sight struct {
 	Notice     bool          // the notice about cookies is still to be read
 	Head, Foot template.HTML // a steward's own code
 	Style      template.CSS
+	Member     *memberSight
+	Join       string // where to become a member, where that is offered
+	Comments   *commentSight
+	Corner     cornerSight
+}
+
+// cornerSight is the corner that knows who is signed in.
+type cornerSight struct {
+	Foot        bool // it stands at the foot
+	SignIn, URL string
+	Yours       string // what leads to the member's own page
 }
 
 type menuItem struct {
@@ -98,6 +110,7 @@ func (q *request) sight(title string) *sight {
 	}
 	s.Ribbon = q.ribbon()
 	s.Details = q.state.Details[q.address]
+	s.Corner = q.corner()
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	if e := q.edition(); e != nil {
 		for _, p := range e.Menu { // only what opens: a title can say too much
@@ -107,6 +120,19 @@ func (q *request) sight(title string) *sight {
 		}
 	}
 	return s
+}
+
+// corner is the sign-in corner of the site's pages.
+func (q *request) corner() cornerSight {
+	m := q.state.Memberships[q.address]
+	c := cornerSight{Foot: m.Corner == "foot"}
+	if m.Corner != "" {
+		c.Yours = m.YoursWords()
+		if q.who == nil && q.as == nil {
+			c.SignIn, c.URL = m.SignInWords(), q.signInURL()
+		}
+	}
+	return c
 }
 
 func (q *request) page() {
@@ -132,6 +158,10 @@ func (q *request) page() {
 	}
 	s := q.sight(p.Title)
 	withTables := q.tables(text)
+	s.Comments = q.comments()
+	if s.Comments != nil {
+		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText
+	}
 	s.HTML = template.HTML(withTables)                                            // sanitised when it was published
 	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
 	if !keeps || strings.Contains(text, "[[table ") {
@@ -161,6 +191,13 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 	s.Password = offers(d, access.OfferPassword)
 	if offers(d, access.OfferSignIn) {
 		s.SignIn = q.signInURL()
+	}
+	if offers(d, access.OfferJoin) {
+		s.Join = "/velada/join?path=" + url.QueryEscape(q.path)
+	}
+	if d.Outcome == access.Refused {
+		q.refused(d, status, map[string]string{}, nil)
+		return
 	}
 	name := map[access.Outcome]string{access.Challenge: "door.html", access.Pending: "pending.html", access.Refused: "refused.html"}[d.Outcome]
 	if d.Outcome == access.Challenge {

@@ -39,7 +39,7 @@ var bodies = sync.Pool{New: func() any { return new([]byte) }}
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
-	if q.as != nil || page.Own || len(e.Menu) > 64 {
+	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != nil && q.state.Memberships[q.address].WantsComments(q.path) {
 		return app.RenderedKey{}, false
 	}
 	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != nil, HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}

@@ -1,0 +1,135 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// mostComment is how long a comment may be, in bytes.
+const mostComment = 4000
+
+// Member gives the id of a person who is an approved member of a site now; ""
+// for others.
+func (h *House) Member(site string, a access.Address) string {
+	s := h.State()
+	id := s.Policy.Address(a)
+	p, known := s.Policy.PersonOf(id)
+	if !known || p.Blocked || s.SiteDocument(site) == nil {
+		return ""
+	}
+	for _, m := range s.SiteDocument(site).Members {
+		if m.Who == p.ID && m.Status == "approved" {
+			return p.ID
+		}
+	}
+	return ""
+}
+
+// reloadMembers reads memberships and comments anew, for the very next request.
+func (h *House) reloadMembers(ctx context.Context) error {
+	next := *h.State()
+	if err := next.readMemberships(ctx, h.DB); err != nil {
+		return err
+	}
+	h.swap(&next)
+	return nil
+}
+
+// Comment writes what a member has to say about a page that opens to them.
+func (h *House) Comment(ctx context.Context, site, path string, a access.Address, text string) (held bool, err error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s := h.State()
+	m := s.Memberships[site]
+	who := h.Member(site, a)
+	visitor := access.Visitor{Identity: s.Policy.Address(a)}
+	if who == "" || !m.WantsComments(path) || s.Policy.Site(site).Decide(path, &visitor, access.At(h.now())).Outcome != access.Open {
+		return false, ErrMayNot
+	}
+	text = strings.TrimSpace(text)
+	if text == "" || len(text) > mostComment {
+		return false, FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
+	}
+	if _, wait := h.commentTries.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
+		return false, FieldErrors{"text": "You have just written several. Wait a little."}
+	}
+	c := store.Comment{Site: site, Path: path, Person: who, Text: text, At: h.now(), Status: "shown"}
+	if m.Held {
+		c.Status = "held"
+	}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		err := store.SaveComment(ctx, tx, &c, h.now())
+		if m.Held {
+			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.nameOf(a)+" wrote a comment that waits on "+h.title(site)+".", "/sites/"+site+"/members#comments"))
+		}
+		return err
+	})
+	if err == nil {
+		err = h.reloadMembers(ctx)
+	}
+	return m.Held, err
+}
+
+// ChangeComment changes what somebody wrote themself; "" takes it away.
+func (h *House) ChangeComment(ctx context.Context, site string, id int64, a access.Address, text string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	c, err := store.FindComment(ctx, h.DB, site, id)
+	if err != nil {
+		return err
+	}
+	who := h.Member(site, a)
+	if c == nil || who == "" || c.Person != who || c.Status == "removed" {
+		return ErrMayNot
+	}
+	if text = strings.TrimSpace(text); len(text) > mostComment {
+		return FieldErrors{"text": fmt.Sprintf("Write at most %d letters.", mostComment)}
+	}
+	if text == "" {
+		c.Status = "removed"
+	} else {
+		c.Text, c.Changed = text, true
+		if h.State().Memberships[site].Held {
+			c.Status = "held" // what was approved is not what it says now
+		}
+	}
+	if err := store.SaveComment(ctx, h.DB, c, h.now()); err != nil {
+		return err
+	}
+	return h.reloadMembers(ctx)
+}
+
+// ModerateComment shows a comment that waits, or removes one.
+func (h *House) ModerateComment(ctx context.Context, a Actor, site string, id int64, show bool) error {
+	if err := h.mayAdmit(a, site); err != nil {
+		return err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	c, err := store.FindComment(ctx, h.DB, site, id)
+	if err != nil {
+		return err
+	}
+	if c == nil || c.Status == "removed" || show && c.Status == "shown" {
+		return ErrNothing
+	}
+	c.Status = "removed"
+	what := "A comment on " + c.Path + " was removed."
+	if show {
+		c.Status, what = "shown", "A comment on "+c.Path+" was approved."
+	}
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(store.SaveComment(ctx, tx, c, h.now()), h.ledger(ctx, tx, a.Address.String(), site, "member", what, "", ""))
+	})
+	if err != nil {
+		return err
+	}
+	return h.reloadMembers(ctx)
+}

@@ -1,0 +1,138 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// Shown are the parts of a profile that a member may show to other members.
+var Shown = []string{"name", "picture", "about", "address"}
+
+// mostPicture is how large a member's picture may be, in bytes.
+const mostPicture = 500 << 10
+
+// Profile reads what somebody says of themself on a site; an error where they are
+// no member of it.
+func (h *House) Profile(ctx context.Context, site string, a access.Address) (store.Profile, error) {
+	who := h.Member(site, a)
+	if who == "" {
+		return store.Profile{}, ErrMayNot
+	}
+	p, err := store.FindProfile(ctx, h.DB, site, who)
+	if p.Name == "" {
+		p.Name = h.nameOf(a)
+	}
+	return p, err
+}
+
+// ChangeProfile sets what a member says of themself. picture is nil to leave it
+// as it is.
+func (h *House) ChangeProfile(ctx context.Context, site string, a access.Address, p store.Profile, picture []byte, dropPicture bool) error {
+	was, err := h.Profile(ctx, site, a)
+	if err != nil {
+		return err
+	}
+	wrong := FieldErrors{}
+	if p.Name = strings.TrimSpace(p.Name); p.Name == "" || len(p.Name) > 120 {
+		wrong["name"] = "Say what you are called, in at most 120 letters."
+	}
+	if len(p.About) > 2000 {
+		wrong["about"] = "Use at most 2000 letters."
+	}
+	kind := http.DetectContentType(picture)
+	if picture != nil && (len(picture) > mostPicture || !slices.Contains([]string{"image/png", "image/jpeg", "image/webp"}, kind)) {
+		wrong["picture"] = "A picture is a PNG, JPEG or WebP of at most 500 KB."
+	}
+	if len(wrong) > 0 {
+		return wrong
+	}
+	was.Name, was.About, was.NoMail, was.Shows = p.Name, strings.TrimSpace(p.About), p.NoMail, p.Shows
+	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if dropPicture {
+			was.Picture, was.Kind = "", ""
+		}
+		if picture != nil {
+			key, err := store.SaveBlob(ctx, tx, picture)
+			if err != nil {
+				return err
+			}
+			was.Picture, was.Kind = key, kind
+		}
+		return store.SaveProfile(ctx, tx, site, was)
+	})
+}
+
+// MemberData gives everything that a site keeps of a member, as JSON.
+func (h *House) MemberData(ctx context.Context, site string, a access.Address) ([]byte, error) {
+	p, err := h.Profile(ctx, site, a)
+	if err != nil {
+		return nil, err
+	}
+	type comment struct {
+		Path, Text, Status string
+		At                 time.Time
+	}
+	var written []comment
+	for _, list := range h.State().Comments[site] {
+		for _, c := range list {
+			if c.Person == p.Person {
+				written = append(written, comment{c.Path, c.Text, c.Status, c.At})
+			}
+		}
+	}
+	slices.SortFunc(written, func(a, b comment) int { return a.At.Compare(b.At) })
+	browsers, err := store.SignedInOf(ctx, h.DB, a.String())
+	if err != nil {
+		return nil, err
+	}
+	type signIn struct {
+		Device, How string
+		Began, Used time.Time
+	}
+	var signIns []signIn
+	for _, b := range browsers {
+		signIns = append(signIns, signIn{b.Device, b.How, b.Began, b.Used})
+	}
+	return json.MarshalIndent(map[string]any{"site": site, "address": a.String(), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
+}
+
+// LeaveSite ends somebody's own membership for good: what they said of
+// themselves and what they wrote there is forgotten.
+func (h *House) LeaveSite(ctx context.Context, site string, a access.Address) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	who := h.Member(site, a)
+	if who == "" {
+		return ErrMayNot
+	}
+	s := h.State()
+	doc := *s.SiteDocument(site)
+	doc.Members = slices.DeleteFunc(slices.Clone(doc.Members), func(m access.Member) bool { return m.Who == who })
+	then, err := s.Policy.Replace(&doc)
+	if err != nil {
+		return err
+	}
+	next := *s
+	next.Policy = then
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if err := errors.Join(store.SaveSite(ctx, tx, &doc, sitePosition(s, site)), store.DropProfile(ctx, tx, site, who),
+			h.ledger(ctx, tx, a.String(), site, "member", h.nameOf(a)+" is no member any more, at their own wish.", "", "")); err != nil {
+			return err
+		}
+		return next.readMemberships(ctx, tx)
+	})
+	if err != nil {
+		return err
+	}
+	h.swap(&next)
+	return nil
+}

@@ -1,0 +1,485 @@
+package gate
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+// memberSight is what the pages of membership show.
+type memberSight struct {
+	Values    map[string]string
+	Wrong     app.FieldErrors
+	Questions []question
+	Terms     string
+	SignedIn  bool
+	Says      string // in place of the form
+	Profile   store.Profile
+	Address   string
+	Shows     []showing
+	Account   string // where the account is looked after
+	List      bool   // there is a list of members
+	Members   []listed
+	Token     string
+	Domains   []string
+}
+
+type question struct{ Name, Text, Answer, Wrong string }
+
+type showing struct {
+	ID, Name string
+	On       bool
+}
+
+type listed struct{ Name, About, Address, Picture string }
+
+// commentSight is what stands below a page where members write comments.
+type commentSight struct {
+	List  []commentLine
+	May   bool   // whoever reads may write
+	Held  bool   // what they write waits until it is approved
+	Says  string // what became of the last one
+	Wrong string
+	Text  string
+	Path  string
+}
+
+type commentLine struct {
+	ID               int64
+	Name, Text, When string
+	Changed          bool
+	Mine, Waits      bool
+}
+
+// private sends a page that is for one visitor alone.
+func (q *request) private(name string, status int, title string, m *memberSight) {
+	s := q.sight(title)
+	s.Member = m
+	if q.who == nil {
+		s.SignIn = q.signInURL()
+	}
+	q.send(name, status, s)
+}
+
+func (q *request) siteURL(path string) func(token string) string {
+	return func(token string) string { return q.gate.SiteURL(q.address) + path + token }
+}
+
+// members answers the pages of membership; false where rest is none of them.
+func (q *request) members(rest string) bool {
+	if q.as != nil {
+		switch rest {
+		case "join", "me", "members", "ask", "comment", "me/leave", "me/data", "me/picture":
+			q.notYours()
+			return true
+		}
+		return false
+	}
+	get, post := q.Method == http.MethodGet, q.Method == http.MethodPost
+	token, byMail := strings.CutPrefix(rest, "by-mail/")
+	person, picture := strings.CutPrefix(rest, "picture/")
+	switch {
+	case rest == "join" && get:
+		q.join(http.StatusOK, map[string]string{"path": q.URL.Query().Get("path")}, nil)
+	case rest == "join" && post:
+		q.doJoin()
+	case byMail && get:
+		q.private("by-mail.html", http.StatusOK, "Your address", &memberSight{Token: token})
+	case byMail && post:
+		q.prove(token)
+	case rest == "me" && get:
+		q.me(http.StatusOK, nil, nil)
+	case rest == "me" && post:
+		q.doMe()
+	case rest == "me/data" && get:
+		q.myData()
+	case rest == "me/leave" && post:
+		q.leaveSite()
+	case rest == "members" && get:
+		q.memberList()
+	case picture && get:
+		q.picture(person)
+	case rest == "ask" && post:
+		q.ask()
+	case rest == "comment" && post:
+		q.comment()
+	default:
+		return false
+	}
+	return true
+}
+
+// form reads a form from this host, of at most so many bytes; false where it was
+// refused.
+func (q *request) form(most int64) bool {
+	if !q.fromHere() {
+		return false
+	}
+	q.Body = http.MaxBytesReader(q.w, q.Body, most)
+	if err := q.ParseMultipartForm(most); err != nil && !errors.Is(err, http.ErrNotMultipart) {
+		headers(q.w)
+		q.w.Header().Set("Cache-Control", "private, no-store")
+		http.Error(q.w, "This form is too large.", http.StatusRequestEntityTooLarge)
+		return false
+	}
+	return true
+}
+
+func (q *request) join(status int, values map[string]string, wrong app.FieldErrors) {
+	m := q.state.Memberships[q.address]
+	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != nil, Says: q.gate.House.SignUpOpen(q.address, q.who)}
+	if doc := q.state.SiteDocument(q.address); doc != nil {
+		v.Domains = doc.SignUp.Domains
+	}
+	for i, text := range m.Questions {
+		name := fmt.Sprintf("answer%d", i)
+		v.Questions = append(v.Questions, question{name, text, values[name], wrong[name]})
+	}
+	if v.Says != "" && status == http.StatusOK {
+		status = http.StatusForbidden
+	}
+	q.private("join.html", status, "Become a member", v)
+}
+
+func (q *request) doJoin() {
+	if !q.form(64 << 10) {
+		return
+	}
+	values := map[string]string{}
+	for _, name := range []string{"name", "address", "path", "agreed"} {
+		values[name] = q.PostFormValue(name)
+	}
+	a := app.Applying{Site: q.address, Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
+	for i := range q.state.Memberships[q.address].Questions {
+		name := fmt.Sprintf("answer%d", i)
+		values[name] = q.PostFormValue(name)
+		a.Answers = append(a.Answers, values[name])
+	}
+	if wait := q.gate.House.SlowDown("join from " + remoteIP(q.Request).String()); wait != nil {
+		q.join(http.StatusTooManyRequests, values, app.FieldErrors{"address": wait.Error()})
+		return
+	}
+	letter, err := q.gate.House.ApplyForMembership(q.Context(), a, q.who, q.siteURL("/velada/by-mail/"))
+	var wrong app.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		q.join(http.StatusUnprocessableEntity, values, wrong)
+	case err != nil:
+		panic(err)
+	case letter:
+		q.private("said.html", http.StatusOK, "Look into your mail", &memberSight{Says: "A letter is on its way to " + a.Address + ". The link in it proves that the address is yours; before that nothing counts."})
+	default:
+		q.path = local(values["path"])
+		if first := q.state.Memberships[q.address].First; first != "" {
+			q.path = first
+		}
+		q.back()
+	}
+}
+
+// prove spends the link of a letter.
+func (q *request) prove(token string) {
+	if !q.fromHere() {
+		return
+	}
+	p, err := q.gate.House.ProveOnSite(q.Context(), token, q.address)
+	switch {
+	case errors.Is(err, app.ErrLinkSpent):
+		q.private("said.html", http.StatusGone, "This link has ended", &memberSight{Says: "This link ended or was used already. Ask for another one."})
+	case err != nil:
+		panic(err)
+	case p.Kind == app.LinkAsk:
+		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
+	case p.Ticket != "":
+		headers(q.w)
+		q.w.Header().Set("Cache-Control", "private, no-store")
+		http.Redirect(q.w, q.Request, "/velada/enter?"+url.Values{"ticket": {p.Ticket}, "path": {p.Path}}.Encode(), http.StatusSeeOther)
+	default:
+		q.path = p.Path
+		http.Redirect(q.w, q.Request, q.signInURL(), http.StatusSeeOther)
+	}
+}
+
+var showingNames = map[string]string{"name": "my name", "picture": "my picture", "about": "what I say about myself", "address": "my address"}
+
+func (q *request) me(status int, values map[string]string, wrong app.FieldErrors) {
+	if q.who == nil {
+		q.path = "/velada/me"
+		headers(q.w)
+		q.w.Header().Set("Cache-Control", "private, no-store")
+		http.Redirect(q.w, q.Request, q.signInURL(), http.StatusSeeOther)
+		return
+	}
+	p, err := q.gate.House.Profile(q.Context(), q.address, *q.who)
+	if errors.Is(err, app.ErrMayNot) {
+		q.private("said.html", http.StatusForbidden, "You are no member", &memberSight{Says: "You are signed in, and no member of this site."})
+		return
+	}
+	if err != nil {
+		panic(err)
+	}
+	v := &memberSight{Values: values, Wrong: wrong, Profile: p, Address: q.who.String(), Account: q.gate.Console + "/account", List: q.state.Memberships[q.address].List}
+	if values == nil {
+		v.Values = map[string]string{"name": p.Name, "about": p.About}
+	}
+	for _, id := range app.Shown {
+		v.Shows = append(v.Shows, showing{id, showingNames[id], p.Shows[id]})
+	}
+	q.private("me.html", status, "Your page", v)
+}
+
+func (q *request) doMe() {
+	if q.who == nil || !q.form(1<<20) {
+		if q.who == nil {
+			q.me(http.StatusOK, nil, nil)
+		}
+		return
+	}
+	p := store.Profile{Name: q.PostFormValue("name"), About: q.PostFormValue("about"), NoMail: q.PostFormValue("mail") != "yes", Shows: map[string]bool{}}
+	for _, id := range q.PostForm["shows"] {
+		if slices.Contains(app.Shown, id) {
+			p.Shows[id] = true
+		}
+	}
+	var picture []byte
+	if file, head, err := q.FormFile("picture"); err == nil && head.Size > 0 {
+		picture, err = io.ReadAll(file)
+		if err != nil {
+			panic(err)
+		}
+	}
+	err := q.gate.House.ChangeProfile(q.Context(), q.address, *q.who, p, picture, q.PostFormValue("no_picture") == "yes")
+	var wrong app.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		q.me(http.StatusUnprocessableEntity, map[string]string{"name": p.Name, "about": p.About}, wrong)
+	case errors.Is(err, app.ErrMayNot):
+		q.me(http.StatusOK, nil, nil)
+	case err != nil:
+		panic(err)
+	default:
+		q.path = "/velada/me"
+		q.back()
+	}
+}
+
+func (q *request) myData() {
+	if q.who == nil {
+		q.me(http.StatusOK, nil, nil)
+		return
+	}
+	data, err := q.gate.House.MemberData(q.Context(), q.address, *q.who)
+	if errors.Is(err, app.ErrMayNot) {
+		q.me(http.StatusOK, nil, nil)
+		return
+	}
+	if err != nil {
+		panic(err)
+	}
+	headers(q.w)
+	h := q.w.Header()
+	h.Set("Content-Type", "application/json")
+	h.Set("Content-Disposition", `attachment; filename="my-data.json"`)
+	h.Set("Cache-Control", "private, no-store")
+	q.write(data)
+}
+
+func (q *request) leaveSite() {
+	if q.who == nil || !q.form(4<<10) {
+		return
+	}
+	if q.PostFormValue("sure") != "yes" {
+		q.me(http.StatusUnprocessableEntity, nil, app.FieldErrors{"sure": "Say that you mean it."})
+		return
+	}
+	if err := q.gate.House.LeaveSite(q.Context(), q.address, *q.who); err != nil && !errors.Is(err, app.ErrMayNot) {
+		panic(err)
+	}
+	q.path = "/"
+	q.back()
+}
+
+// memberList shows members to members, each as they allow.
+func (q *request) memberList() {
+	if !q.state.Memberships[q.address].List || q.who == nil || q.gate.House.Member(q.address, *q.who) == "" {
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	profiles, err := store.Profiles(q.Context(), q.gate.House.DB, q.address)
+	if err != nil {
+		panic(err)
+	}
+	v := &memberSight{}
+	w := app.Wording{Document: q.state.Policy.Document()}
+	for _, m := range q.state.SiteDocument(q.address).Members {
+		p := profiles[m.Who]
+		if m.Status != "approved" || len(p.Shows) == 0 {
+			continue
+		}
+		line := listed{Name: "A member"}
+		if p.Shows["name"] {
+			if line.Name = p.Name; line.Name == "" {
+				line.Name = w.Person(m.Who)
+			}
+		}
+		if p.Shows["about"] {
+			line.About = p.About
+		}
+		if p.Shows["address"] {
+			for _, person := range w.Document.People {
+				if person.ID == m.Who {
+					line.Address = person.Address
+				}
+			}
+		}
+		if p.Shows["picture"] && p.Picture != "" {
+			line.Picture = "/velada/picture/" + m.Who
+		}
+		v.Members = append(v.Members, line)
+	}
+	q.private("members.html", http.StatusOK, "Members", v)
+}
+
+// picture serves a member's picture to themself, and to members where it is shown.
+func (q *request) picture(person string) {
+	me := ""
+	if q.who != nil {
+		me = q.gate.House.Member(q.address, *q.who)
+	}
+	p, err := store.FindProfile(q.Context(), q.gate.House.DB, q.address, person)
+	if err != nil {
+		panic(err)
+	}
+	if me == "" || p.Picture == "" || me != person && (!p.Shows["picture"] || !q.state.Memberships[q.address].List) {
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	q.beside(p.Kind, func() ([]byte, error) { return q.gate.House.FileData(q.Context(), &app.LiveFile{Blob: p.Picture}) })
+}
+
+// ask asks to be let in, where the one who asks was turned away and may.
+func (q *request) ask() {
+	if !q.form(16 << 10) {
+		return
+	}
+	path, err := access.DocumentPath(q.PostFormValue("path"))
+	if err != nil {
+		path = "/"
+	}
+	q.path = path
+	d := q.site.Decide(path, &q.visitor, q.at)
+	if d.Outcome != access.Refused || !q.mayAsk() {
+		q.back()
+		return
+	}
+	if wait := q.gate.House.SlowDown("ask from " + remoteIP(q.Request).String()); wait != nil {
+		q.refused(d, http.StatusTooManyRequests, map[string]string{}, app.FieldErrors{"word": wait.Error()})
+		return
+	}
+	values := map[string]string{"word": q.PostFormValue("word"), "address": q.PostFormValue("address")}
+	letter, err := q.gate.House.Ask(q.Context(), store.LetIn{Site: q.address, Path: path, Word: values["word"], Address: values["address"]}, q.who, q.siteURL("/velada/by-mail/"))
+	var wrong app.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		q.refused(d, http.StatusUnprocessableEntity, values, wrong)
+	case err != nil:
+		panic(err)
+	case letter:
+		q.private("said.html", http.StatusOK, "Look into your mail", &memberSight{Says: "A letter is on its way to " + values["address"] + ". Once you have followed its link, your question goes on."})
+	default:
+		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
+	}
+}
+
+// mayAsk reports whether the site lets those ask who are turned away.
+func (q *request) mayAsk() bool { return !q.state.Memberships[q.address].NoAsking }
+
+// refused shows the page of whoever is turned away, with a way to ask.
+func (q *request) refused(d access.Decision, status int, values map[string]string, wrong app.FieldErrors) {
+	s := q.sight("Not for you")
+	if q.mayAsk() && q.as == nil {
+		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != nil}
+	}
+	if status == 0 {
+		status = d.Status()
+	}
+	q.send("refused.html", status, s)
+}
+
+// comments gives what stands below the page, nil where no comments are wanted.
+func (q *request) comments() *commentSight {
+	m := q.state.Memberships[q.address]
+	if !m.WantsComments(q.path) {
+		return nil
+	}
+	me := ""
+	if q.who != nil && q.as == nil {
+		me = q.gate.House.Member(q.address, *q.who)
+	}
+	c := &commentSight{May: me != "", Held: m.Held, Path: q.path}
+	w := app.Wording{Document: q.state.Policy.Document()}
+	for _, one := range q.state.Comments[q.address][q.path] {
+		mine := me != "" && one.Person == me
+		if one.Status == "held" && !mine {
+			continue
+		}
+		c.List = append(c.List, commentLine{one.ID, w.Person(one.Person), one.Text, app.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
+	}
+	return c
+}
+
+func (q *request) comment() {
+	if !q.form(32 << 10) {
+		return
+	}
+	path, err := access.DocumentPath(q.PostFormValue("path"))
+	if err != nil || q.who == nil {
+		q.path = "/"
+		q.back()
+		return
+	}
+	q.path = path
+	text := q.PostFormValue("text")
+	if id := q.PostFormValue("id"); id != "" {
+		var n int64
+		if _, err := fmt.Sscan(id, &n); err != nil {
+			n = -1
+		}
+		if q.PostFormValue("action") == "drop" {
+			text = ""
+		}
+		err = q.gate.House.ChangeComment(q.Context(), q.address, n, *q.who, text)
+	} else {
+		_, err = q.gate.House.Comment(q.Context(), q.address, path, *q.who, text)
+	}
+	var wrong app.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		q.commentAgain(wrong["text"], text)
+	case errors.Is(err, app.ErrMayNot):
+		q.back()
+	case err != nil:
+		panic(err)
+	default:
+		q.back()
+	}
+}
+
+// commentAgain shows the page again with what was typed below it.
+func (q *request) commentAgain(wrong, text string) {
+	d := q.site.Decide(q.path, &q.visitor, q.at)
+	if d.Outcome != access.Open || q.edition().Page(q.path) == nil {
+		q.back()
+		return
+	}
+	q.commentWrong, q.commentText = wrong, text
+	q.page()
+}
