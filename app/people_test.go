@@ -1,0 +1,345 @@
+package app_test
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/core/roster"
+	"velada/store"
+)
+
+func apply(t *testing.T, h *app.House, a app.Actor, c app.HouseChange, err error) {
+	t.Helper()
+	if err == nil {
+		err = h.ApplyHouse(ctx, a, c)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestAPersonLeavesAndEveryDoorCloses(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	reach := func(id string) int {
+		identity, _ := h.State().Policy.Person(id)
+		n := 0
+		for _, r := range h.State().Policy.Reach(identity, access.At(h.Now())) {
+			n += len(r.Pages) + len(r.Team)
+		}
+		return n
+	}
+	if reach("aiko") == 0 || reach("katya-cifuentes") == 0 {
+		t.Fatal("nothing to lose")
+	}
+	for _, id := range []string{"aiko", "katya-cifuentes"} {
+		change, err := h.Leave(id)
+		plan, perr := h.PlanHouse(ctx, ines, change)
+		if perr != nil || plan.Impact.Lose.People.Count() != 1 || reach(id) == 0 {
+			t.Fatalf("the rehearsal: %+v %v", plan, perr)
+		}
+		apply(t, h, ines, change, err)
+		if got := reach(id); got != 0 {
+			t.Errorf("%s still reaches %d", id, got)
+		}
+	}
+	// the whole house, read anew, says the same
+	if err := h.Reload(ctx); err != nil || reach("aiko") != 0 {
+		t.Error(err)
+	}
+	if change, err := h.Leave("ines"); err != nil || h.ApplyHouse(ctx, ines, change) == nil {
+		t.Error("the last steward and owner leaves")
+	}
+	pilar := who(t, h, "pilar@cerroalcor.example")
+	if change, _ := h.Leave("bram"); !errors.Is(h.ApplyHouse(ctx, pilar, change), app.ErrMayNot) {
+		t.Error("who is no steward")
+	}
+}
+
+func TestTwoRecordsOfOnePersonBecomeOne(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	doc := h.State().Policy.Document()
+	member := doc.Sites[0].Members[0].Who
+	change, err := h.Merge("bram", member)
+	apply(t, h, ines, change, err)
+	if doc = h.State().Policy.Document(); slices.ContainsFunc(doc.People, func(p access.Person) bool { return p.ID == member }) {
+		t.Error("the other record is still there")
+	}
+	if !slices.ContainsFunc(doc.Sites[0].Members, func(m access.Member) bool { return m.Who == "bram" && m.Status == "approved" }) {
+		t.Error("the membership is lost")
+	}
+	var wrong app.FieldErrors
+	for _, with := range []string{"bram", "nobody", ""} {
+		if _, err := h.Merge("bram", with); !errors.As(err, &wrong) {
+			t.Errorf("with %q: %v", with, err)
+		}
+	}
+	var f app.PersonForm
+	f.ID, f.Name, f.Address = "salma", "Salma Rachidi", "BRAM@cerroalcor.example"
+	if _, err := h.ChangePerson(f); !errors.As(err, &wrong) || !strings.Contains(wrong["address"], "merge the two") {
+		t.Errorf("another's address: %v", err)
+	}
+}
+
+func TestDeletingAGroupTakesItFromWhatHangsOnIt(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	if uses := h.UsesOf("antlia"); len(uses) < 3 {
+		t.Errorf("%+v", uses)
+	}
+	change, err := h.ChangeGroup(app.GroupForm{Name: "A ring", Groups: []string{"antlia"}})
+	apply(t, h, ines, change, err)
+	apply(t, h, ines, h.DeleteGroup("antlia"), nil)
+	doc := h.State().Policy.Document()
+	if app.GroupAt(doc, "antlia") != nil || len(h.UsesOf("antlia")) != 0 || len(app.GroupAt(doc, "a-ring").Groups) != 0 {
+		t.Error("it is still there")
+	}
+	door, there := app.DoorAt(h.State().SiteDocument("variable-stars"), "/crew/antlia")
+	if !there || slices.ContainsFunc(door.Ways, func(w access.Way) bool { return w.Way == "groups" && len(w.Groups) == 0 }) {
+		t.Errorf("%+v", door)
+	}
+	if visitor := (access.Visitor{}); h.State().Policy.Site("variable-stars").Decide("/crew/antlia", &visitor, access.At(h.Now())).Outcome == access.Open {
+		t.Error("deleting a group opens a door")
+	}
+}
+
+func takeIn(t *testing.T, h *app.House, a app.Actor, group, text string, set func(*app.RosterForm)) *app.RosterPlan {
+	t.Helper()
+	sheet, err := roster.Read([]byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := app.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: group, Teams: true, Gone: true}
+	if set != nil {
+		set(&f)
+	}
+	plan, err := h.PlanRoster(ctx, a, f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	apply(t, h, a, plan.Change, nil)
+	return plan
+}
+
+func TestARosterComesInAndAgainNextWeek(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	change, err := h.ChangeGroup(app.GroupForm{Name: "Night sky 1"})
+	apply(t, h, ines, change, err)
+	plan := takeIn(t, h, ines, "night-sky-1", "name,team,address\nNoor Haddad,Hydra,noor@aula.cerroalcor.example\nEmil Sol,Lyra,emil@aula.cerroalcor.example\nBram,Lyra,bram@cerroalcor.example\nBroken,Lyra,broken\nTwice,Lyra,noor@aula.cerroalcor.example\n,,\nNobody,Lyra,", nil)
+	if len(plan.New) != 2 || len(plan.Moved) != 1 || len(plan.Renamed) != 1 || len(plan.Gone) != 0 || len(plan.Problems) != 3 || strings.Join(plan.Groups, " ") != "Hydra Lyra" {
+		t.Errorf("%+v", plan)
+	}
+	if plan.Problems[0].Line != 5 || !strings.Contains(plan.Problems[1].Text, "line 2") {
+		t.Errorf("%+v", plan.Problems)
+	}
+	groups := func() string {
+		var list []string
+		for _, p := range h.GroupPeople("night-sky-1") {
+			list = append(list, p.Name+":"+p.Group)
+		}
+		slices.Sort(list)
+		return strings.Join(list, " ")
+	}
+	if got := groups(); got != "Bram:Lyra Emil Sol:Lyra Noor Haddad:Hydra" {
+		t.Error(got)
+	}
+	plan = takeIn(t, h, ines, "night-sky-1", "name,team,address\nNoor Haddad,Lyra,noor@aula.cerroalcor.example\nBram,Lyra,bram@cerroalcor.example\nAda Neu,Hydra,ada.neu@aula.cerroalcor.example", nil)
+	if len(plan.New) != 1 || len(plan.Moved) != 1 || len(plan.Gone) != 1 || plan.Same != 1 || len(plan.Groups) != 0 || plan.Moved[0].Text != "from Hydra to Lyra" {
+		t.Errorf("next week: %+v", plan)
+	}
+	if got := groups(); got != "Ada Neu:Hydra Bram:Lyra Noor Haddad:Lyra" {
+		t.Error(got)
+	}
+	// a list without teams leaves everybody where they stand
+	plan = takeIn(t, h, ines, "night-sky-1", "ada.neu@aula.cerroalcor.example\nbram@cerroalcor.example\nnoor@aula.cerroalcor.example", func(f *app.RosterForm) { f.Teams = false })
+	if plan.Same != 3 || groups() != "Ada Neu:Hydra Bram:Lyra Noor Haddad:Lyra" {
+		t.Errorf("%+v %s", plan, groups())
+	}
+	if err := h.Reload(ctx); err != nil || groups() != "Ada Neu:Hydra Bram:Lyra Noor Haddad:Lyra" {
+		t.Errorf("what is kept differs: %v", err)
+	}
+}
+
+func TestAKeeperLooksAfterLearnersAndNoMore(t *testing.T) {
+	h := demoHouse(t)
+	aiko := who(t, h, "aiko@cerroalcor.example") // keeps the variable stars class
+	plan := takeIn(t, h, aiko, "variable-stars", "name,address,crew\nNoor Haddad,noor@aula.cerroalcor.example,Crew Antlia\nA Stranger,stranger@post.example,Crew Antlia", func(f *app.RosterForm) { f.Gone = false })
+	if len(plan.New) != 1 || len(plan.Problems) != 1 || !strings.Contains(plan.Problems[0].Text, "Only a steward") {
+		t.Errorf("%+v", plan)
+	}
+	slips, left, err := h.MakeSlips(ctx, aiko, "variable-stars", nil, false)
+	if err != nil || len(slips) != 1 || slips[0].Address != "noor@aula.cerroalcor.example" || len(left) != 11 {
+		t.Fatalf("%+v %+v %v", slips, left, err)
+	}
+	account, err := store.FindAccount(ctx, h.DB, slips[0].Address)
+	if err != nil || !account.MustChange || strings.Contains(account.Password, slips[0].Code) {
+		t.Errorf("%+v %v", account, err)
+	}
+	for _, typed := range []string{slips[0].Code, strings.ToUpper(slips[0].Code), strings.ReplaceAll(slips[0].Code, "-", " ")} {
+		if _, err := h.SignIn(ctx, slips[0].Address, typed, "192.0.2.1"); err != nil {
+			t.Errorf("%q: %v", typed, err)
+		}
+	}
+	if _, _, err := h.MakeSlips(ctx, aiko, "council", nil, true); !errors.Is(err, app.ErrMayNot) {
+		t.Error(err)
+	}
+	// a colleague among them: with a mailbox, and as one who keeps a group
+	ines := who(t, h, "ines@cerroalcor.example")
+	apply(t, h, ines, h.PutIn("variable-stars", []string{"mateo"}), nil)
+	if slips, left, err := h.MakeSlips(ctx, aiko, "variable-stars", []string{"mateo"}, true); err != nil || len(slips) != 0 || !strings.Contains(left[0].Text, "reached by mail") {
+		t.Errorf("%+v %+v %v", slips, left, err)
+	}
+	if err := h.SetKeepers(ctx, ines, "antlia", "Noor Haddad"); err != nil {
+		t.Fatal(err)
+	}
+	if slips, left, err := h.MakeSlips(ctx, aiko, "variable-stars", []string{"noor-haddad"}, true); err != nil || len(slips) != 0 || !strings.Contains(left[0].Text, "keeps a group") {
+		t.Errorf("%+v %+v %v", slips, left, err)
+	}
+	var refusal access.TeamRefusal
+	council := h.PutIn("antlia", []string{"bram"})
+	if err := h.ApplyHouse(ctx, who(t, h, "noor@aula.cerroalcor.example"), council); err != nil && !errors.As(err, &refusal) {
+		t.Error(err)
+	}
+}
+
+func TestJoinCodesEndAndAreCounted(t *testing.T) {
+	h := demoHouse(t)
+	aiko := who(t, h, "aiko@cerroalcor.example")
+	var wrong app.FieldErrors
+	if _, err := h.NewJoinCode(ctx, aiko, "antlia", h.Now(), 3, false); !errors.As(err, &wrong) {
+		t.Errorf("a code that ended: %v", err)
+	}
+	code, err := h.NewJoinCode(ctx, aiko, "antlia", h.Now().Add(time.Hour), 1, false)
+	if err != nil || len(strings.Split(code.Code, "-")) != 3 {
+		t.Fatal(code, err)
+	}
+	if _, err := h.Join(ctx, app.Joining{Code: code.Code, Name: "", Password: "x"}, "192.0.2.1"); !errors.As(err, &wrong) || wrong["name"] == "" || wrong["password"] == "" {
+		t.Error(err)
+	}
+	done, err := h.Join(ctx, app.Joining{Code: strings.ToUpper(strings.ReplaceAll(code.Code, "-", "  ")), Name: "Zoë Lara", Password: "walnut ferry indigo moss"}, "192.0.2.1")
+	if err != nil || done.Address != "zoe-lara@aula.cerroalcor.example" || done.Waits {
+		t.Fatalf("%+v %v", done, err)
+	}
+	zoe := who(t, h, done.Address)
+	if !h.State().Policy.InGroup("antlia", zoe.Identity, access.At(h.Now())) || !h.CanAnywhere(zoe, "variable-stars").Has(access.Write) {
+		t.Error("she is not in")
+	}
+	if _, err := h.SignIn(ctx, done.Address, "walnut ferry indigo moss", "192.0.2.1"); err != nil {
+		t.Error(err)
+	}
+	if _, err := h.Join(ctx, app.Joining{Code: code.Code, Name: "Another", Password: "walnut ferry indigo moss"}, "192.0.2.1"); !errors.As(err, &wrong) || wrong["code"] == "" {
+		t.Errorf("used up: %v", err)
+	}
+	code, err = h.NewJoinCode(ctx, aiko, "antlia", h.Now().Add(time.Hour), 5, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	done, err = h.Join(ctx, app.Joining{Code: code.Code, Name: "Zoë Lara", Password: "walnut ferry indigo moss"}, "192.0.2.1")
+	if err != nil || !done.Waits || done.Address != "zoe-lara-2@aula.cerroalcor.example" {
+		t.Fatalf("%+v %v", done, err)
+	}
+	waiting, err := store.JoinRequests(ctx, h.DB, "antlia")
+	if err != nil || len(waiting) != 1 {
+		t.Fatal(waiting, err)
+	}
+	if _, err := h.SignIn(ctx, done.Address, "walnut ferry indigo moss", "192.0.2.1"); err == nil {
+		t.Error("there is an account before it was approved")
+	}
+	if err := h.AnswerJoin(ctx, aiko, "antlia", waiting[0].ID, true); err != nil {
+		t.Error(err)
+	}
+	if !h.State().Policy.InGroup("antlia", who(t, h, done.Address).Identity, access.At(h.Now())) {
+		t.Error("approved, and not in")
+	}
+}
+
+func TestSectionsForTheTeamsOfAClass(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	opens, _ := access.ParseInstant("2026-12-12T19:00:00Z")
+	made, err := h.GiveSections(ctx, ines, "august", app.SectionsForm{Class: "variable-stars", Parent: "/teams", Opens: opens, OpensTo: "anyone"})
+	if err != nil || made != 3 {
+		t.Fatal(made, err)
+	}
+	tray, err := h.Tray(ctx, ines, "august")
+	if err != nil || len(tray.Draft.Doors) != 3 || len(tray.Draft.Team) < 3 {
+		t.Fatalf("%+v %v", tray, err)
+	}
+	if err := h.Apply(ctx, ines, "august", true); err != nil {
+		t.Fatal(err)
+	}
+	site := h.State().SiteDocument("august")
+	published := *site
+	published.State = "live"
+	for _, crew := range []string{"antlia", "corvus", "lacerta"} {
+		published.Pages = append(published.Pages, access.Page{Path: "/teams/crew-" + crew, Listing: true})
+	}
+	p, err := h.State().Policy.Replace(&published)
+	if err != nil {
+		t.Fatal(err)
+	}
+	opensTo := func(id, path string, at access.Instant) bool {
+		v := access.Visitor{}
+		if id != "" {
+			v.Identity, _ = p.Person(id)
+		}
+		return p.Site("august").Decide(path, &v, at).Outcome == access.Open
+	}
+	now := access.At(h.Now())
+	if !opensTo("katya-cifuentes", "/teams/crew-antlia", now) || opensTo("katya-cifuentes", "/teams/crew-corvus", now) || opensTo("", "/teams/crew-antlia", now) {
+		t.Error("teams see each other before the day")
+	}
+	if !opensTo("katya-cifuentes", "/teams/crew-corvus", opens) || !opensTo("", "/teams/crew-antlia", opens) {
+		t.Error("it does not open on the day")
+	}
+	states, err := h.Sections(ctx, "august")
+	if err != nil || len(states) != 3 || states[0].Pages != 1 || states[0].People != 4 || !states[0].LastAt.IsZero() {
+		t.Errorf("%+v %v", states, err)
+	}
+	var wrong app.FieldErrors
+	if _, err := h.GiveSections(ctx, ines, "august", app.SectionsForm{Class: "council", Parent: "/", OpensTo: "pass:none"}); !errors.As(err, &wrong) || len(wrong) != 3 {
+		t.Errorf("%v", err)
+	}
+	if _, err := h.GiveSections(ctx, who(t, h, "jonas@cerroalcor.example"), "society", app.SectionsForm{}); !errors.Is(err, app.ErrMayNot) {
+		t.Error(err)
+	}
+}
+
+// BenchmarkRoster takes 20,000 rows in: read, planned, applied.
+func BenchmarkRoster(b *testing.B) {
+	var text strings.Builder
+	text.WriteString("name,class,address\n")
+	for i := range 20_000 {
+		fmt.Fprintf(&text, "Learner %d,Class %d,learner-%d@aula.cerroalcor.example\n", i, i%400, i)
+	}
+	for b.Loop() {
+		b.StopTimer()
+		h := demoHouseFor(b)
+		a, _ := access.ParseAddress("ines@cerroalcor.example")
+		ines := h.Actor(a)
+		change, _ := h.ChangeGroup(app.GroupForm{Name: "School"})
+		if err := h.ApplyHouse(ctx, ines, change); err != nil {
+			b.Fatal(err)
+		}
+		b.StartTimer()
+		sheet, err := roster.Read([]byte(text.String()))
+		if err != nil {
+			b.Fatal(err)
+		}
+		plan, err := h.PlanRoster(ctx, ines, app.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "school", Teams: true, Gone: true})
+		if err == nil {
+			err = h.ApplyHouse(ctx, ines, plan.Change)
+		}
+		if err != nil || len(plan.New) != 20_000 {
+			b.Fatal(err)
+		}
+	}
+}
