@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -62,7 +63,7 @@ func (h *House) PlanHouse(ctx context.Context, a Actor, c HouseChange) (*HousePl
 	}
 	for _, site := range doc.Sites {
 		if err := s.Policy.CheckTeam(then, site.Address, a.Identity, at); err != nil {
-			return nil, err
+			return nil, access.TeamRefusal{Text: cmp.Or(site.Title, site.Address) + ": " + err.Error()}
 		}
 	}
 	if h.IsSteward(a) {
