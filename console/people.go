@@ -240,20 +240,23 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 			}
 			row.Team = append(row.Team, text)
 		}
-		if person.Steward && row.Team == nil && len(r.Pages) > 0 {
+		if person.Steward && len(row.Team) == 0 && len(r.Pages) > 0 {
 			row.Team = []string{"As a steward of the house"}
 		}
-		if row.Team == nil {
-			for _, p := range r.Pages {
-				pages++
-				row.Pages = append(row.Pages, reachPage{s.Title(r.Site, p.Path), p.Path, p.Through.Text, doorURL(r.Site, p.Path, "person:"+person.ID)})
+		byTeam := 0
+		for _, p := range r.Pages {
+			pages++
+			if p.Via == access.ViaTeam {
+				byTeam++
+				continue
 			}
-		} else {
-			pages += len(r.Pages)
-			row.Open = capital(count(len(r.Pages), "page opens", "pages open")) + " to them, through the team."
+			row.Pages = append(row.Pages, reachPage{s.Title(r.Site, p.Path), p.Path, p.Through.Text, doorURL(r.Site, p.Path, "person:"+person.ID)})
+		}
+		if byTeam > 0 {
+			row.Open = capital(count(byTeam, "page opens", "pages open")) + " to them through the team. "
 		}
 		if r.Open > 0 {
-			row.Open = capital(count(r.Open, "page opens", "pages open")) + " to anybody."
+			row.Open += capital(count(r.Open, "page opens", "pages open")) + " to anybody."
 		}
 		v.Sites = append(v.Sites, row)
 	}

@@ -18,8 +18,8 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/notices", "/outbox", "/house-rules", "/nowhere"];
-const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"]];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/people?new=yes", "/people/katya-cifuentes", "/groups/variable-stars?change=yes", "/groups/antlia/roster", "/new-group", "/sites/variable-stars/team?sections=new", "/sites/variable-stars/members", "/join", "/notices", "/outbox", "/house-rules", "/nowhere"];
+const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"], ["society", "/members"], ["society", "/velada/join"]];
 
 async function check(page, name) {
   await page.evaluate(axe);
@@ -51,6 +51,18 @@ for (const [name, options] of Object.entries({
       await page.goto(house.console + view);
       await check(page, view);
     }
+    await page.goto(`${house.console}/groups/antlia/roster`);
+    await page.getByLabel("or paste it here").fill("name,address\nNoor Haddad,noor@aula.cerroalcor.example\nBroken,broken");
+    await page.getByRole("button", { name: "Read it" }).click();
+    await page.getByText("What it would change").waitFor();
+    await check(page, "a roster");
+    await page.goto(`${house.console}/groups/junior`);
+    await page.getByRole("button", { name: /^A new slip for/ }).first().click();
+    await page.locator(".slip-sheet").waitFor();
+    await check(page, "slips");
+    await page.goto(`${house.console}/sign-in?site=society&path=/members`);
+    await page.getByText("Comments").waitFor();
+    await check(page, "comments");
     await page.goto(`${house.console}/sites/society/door`);
     await page.getByRole("button", { name: "Private" }).click();
     await page.locator(".tray").waitFor();

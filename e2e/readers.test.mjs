@@ -233,9 +233,9 @@ test("a person leaves the house and every door closes", async () => {
   const house = await startHouse("--clock", evening);
   const [steward, leaving] = await Promise.all([fresh(), fresh()]);
   await signIn(steward, house);
-  await visit(leaving, house, "variable-stars", "/notes", "salma@cerroalcor.example", "lantern over the hill");
-  await leaving.getByText("Signed in as Salma Rachidi").waitFor();
-  await steward.goto(`${house.console}/people/salma`);
+  await visit(leaving, house, "variable-stars", "/notes", "jamal-jansen@cerroalcor.example", "lantern over the hill");
+  await leaving.getByText("Signed in as Jamal Jansen").waitFor();
+  await steward.goto(`${house.console}/people/jamal-jansen`);
   await steward.getByText("Instrument Log").first().waitFor();
   await steward.getByRole("button", { name: "See what it ends" }).click();
   await steward.getByRole("heading", { name: "What this would do" }).waitFor();
@@ -243,7 +243,7 @@ test("a person leaves the house and every door closes", async () => {
   await steward.getByText("Every door is closed to them").waitFor();
   await leaving.goto(house.site("variable-stars", "/notes"));
   assert.equal(await leaving.getByText("Signed in as").count(), 0);
-  await visit(leaving, house, "variable-stars", "/notes", "salma@cerroalcor.example", "lantern over the hill");
+  await visit(leaving, house, "variable-stars", "/notes", "jamal-jansen@cerroalcor.example", "lantern over the hill");
   await leaving.waitForLoadState();
   for (const [site, path] of [["variable-stars", "/notes"], ["instrument-log", "/"]]) {
     assert.notEqual(await status(leaving, house.site(site, path)), 200, site);

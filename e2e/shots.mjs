@@ -40,9 +40,6 @@ await admin.goto(`${house.console}/sites/new-dome/holding`);
 await admin.frameLocator("iframe").getByRole("heading", { level: 1 }).waitFor();
 await shoot(admin, "holding-page");
 
-await admin.goto(`${house.console}/sites/variable-stars/team`);
-await shoot(admin, "team");
-
 await admin.goto(`${house.console}/sites/variable-stars/pages?path=/notes/week-2`);
 await shoot(admin, "pages");
 await admin.goto(`${house.console}/sites/variable-stars/publish`);
@@ -59,16 +56,69 @@ await admin.getByRole("button", { name: "Keep it" }).click();
 await admin.getByText("/go/night").first().waitFor();
 await shoot(admin, "addresses");
 
-const visitor = await page();
-await visitor.goto(house.site("dossier", "/budget"));
-await shoot(visitor, "door-page");
+await admin.goto(`${house.console}/ledger`);
+await admin.getByText("Each entry is sealed").waitFor();
+await shoot(admin, "ledger");
 
-const reader = await page();
+await admin.goto(`${house.console}/sites/society/team?invite=new`);
+await admin.getByLabel("Addresses").fill("Nadia Sorel <nadia@press.example>");
+await admin.locator("select[name=role]").selectOption("editor");
+await admin.locator("input[name=until]").fill("2026-12-18T23:00");
+await admin.getByLabel("Why they are here").selectOption("freelancer");
+await admin.getByLabel("A word of your own").fill("For the August pages. The press kit is under /press.");
+await admin.getByRole("button", { name: "Send the invitations" }).click();
+await admin.getByText("on the way").waitFor();
+await admin.setViewportSize({ width: 1280, height: 1500 }); // team and roles in one
+await shoot(admin, "team");
+await admin.setViewportSize({ width: 1280, height: 800 });
+await admin.goto(`${house.console}/outbox`);
+await admin.locator(".mail-list a").first().click();
+await admin.locator(".paper").waitFor();
+await shoot(admin, "outbox");
+
+await admin.goto(`${house.console}/groups/variable-stars/roster`);
+await admin.getByLabel("or paste it here").fill("name;crew;address\nKatya Cifuentes;Crew Corvus;katya-cifuentes@cerroalcor.example\nNoor Haddad;Crew Antlia;noor@aula.cerroalcor.example\nEmil Sol;Crew Hydra;emil@aula.cerroalcor.example\nIris Vega;Crew Hydra;iris@aula.cerroalcor.example\nPaco Duarte;Crew Corvus;paco-duarte@cerroalcor.example\nA broken line;Crew Hydra;nowhere\n");
+await admin.getByRole("button", { name: "Read it" }).click();
+await admin.getByText("What it would change").waitFor();
+await shoot(admin, "roster");
+await admin.getByLabel(/whoever is no longer listed/).uncheck();
+await admin.getByRole("button", { name: "Read it so" }).click();
+await admin.getByRole("button", { name: "Take it in" }).click();
+await admin.getByText("A roster came into").first().waitFor();
+await admin.getByRole("button", { name: "Make a sheet" }).click();
+await admin.locator(".slip-sheet").waitFor();
+await shoot(admin, "slips");
+await admin.goto(`${house.console}/sites/society/members`);
+await shoot(admin, "members");
+
+// several views beside each other in one picture
+async function beside(name, width, ...views) {
+  const pictures = [];
+  for (const view of views) pictures.push(`data:image/png;base64,${(await view.screenshot()).toString("base64")}`);
+  const both = await page();
+  await both.setContent(`<body style="margin:0;display:flex;gap:${(1280 - width * views.length) / (views.length - 1)}px;background:#6d7c88">${pictures.map((p) => `<img src="${p}" width="${width}">`).join("")}</body>`);
+  await shoot(both, name);
+}
+const narrow = async (width) => (await browser.newContext({ viewport: { width, height: 800 } })).newPage();
+
+const [list, person] = [await narrow(632), await narrow(632)];
+for (const view of [list, person]) await signIn(view, house);
+await list.goto(`${house.console}/people?of=group:variable-stars`);
+await person.goto(`${house.console}/people/odile-kovacs`);
+await beside("people", 632, list, person);
+
+const [door, reader, member] = [await narrow(416), await narrow(416), await narrow(416)];
+await door.goto(house.site("dossier", "/budget"));
 await reader.goto(house.site("variable-stars", "/notes/week-2"));
 await reader.getByRole("link", { name: "Sign in" }).click();
 await fillSignIn(reader, "tobias@lens.example");
 await reader.getByRole("heading", { name: "Week 2: Algol" }).waitFor();
-await shoot(reader, "site-page");
+await member.goto(house.site("society", "/members"));
+await member.getByRole("link", { name: "Sign in" }).first().click();
+await fillSignIn(member, "edda-galindo@post.example");
+await member.getByRole("link", { name: "Your page" }).click();
+await member.getByRole("heading", { name: "Your page" }).waitFor();
+await beside("visitors", 416, door, reader, member);
 
 await browser.close();
 await house.stop();

@@ -25,10 +25,11 @@ func (p *Policy) Reach(id Identity, t Instant) (list []SiteReach) {
 		r := SiteReach{Site: doc.Address, Team: s.EntriesOf(id, t)}
 		for _, page := range doc.Pages {
 			path := normal(page.Path)
-			if s.Decide(path, &visitor, t).Outcome != Open {
+			mine := s.Decide(path, &visitor, t)
+			if mine.Outcome != Open {
 				continue
 			}
-			if s.Decide(path, &stranger, t).Outcome == Open && len(r.Team) == 0 {
+			if mine.Via != ViaTeam && s.Decide(path, &stranger, t).Outcome == Open {
 				r.Open++
 				continue
 			}
