@@ -21,10 +21,11 @@ func (h *House) Member(site string, a access.Address) string {
 	s := h.State()
 	id := s.Policy.Address(a)
 	p, known := s.Policy.PersonOf(id)
-	if !known || p.Blocked || s.SiteDocument(site) == nil {
+	doc := s.SiteDocument(site)
+	if !known || p.Blocked || doc == nil {
 		return ""
 	}
-	for _, m := range s.SiteDocument(site).Members {
+	for _, m := range doc.Members {
 		if m.Who == p.ID && m.Status == "approved" {
 			return p.ID
 		}
@@ -67,7 +68,7 @@ func (h *House) Comment(ctx context.Context, site, path string, a access.Address
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		err := store.SaveComment(ctx, tx, &c, h.now())
 		if m.Held {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.nameOf(a)+" wrote a comment that waits on "+h.title(site)+".", "/sites/"+site+"/members#comments"))
+			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.nameOf(a)+" wrote a comment that waits on "+h.title(site)+".", readersView(site)+"#comments"))
 		}
 		return err
 	})

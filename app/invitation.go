@@ -572,3 +572,50 @@ func (h *House) AskForAnother(ctx context.Context, a Actor, token string) error 
 	return h.tell(ctx, h.DB, []string{o.By}, o.To[0].Site, "request",
 		fmt.Sprintf("%s (%s) has the invitation to %s, and asks to be invited under their own address.", a.Name, a.Address, o.Address), "/sites/"+o.To[0].Site+"/team")
 }
+
+// ChangeInvitation changes what somebody who has not answered yet is invited to.
+func (h *House) ChangeInvitation(ctx context.Context, a Actor, site, id string, to access.TeamEntry) error {
+	if err := h.mayManageTeam(a, site); err != nil {
+		return err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s := h.State()
+	inv, err := store.FindInvitation(ctx, h.DB, id)
+	if err != nil {
+		return err
+	}
+	at := -1
+	if inv != nil && inv.Status == "waiting" && inv.Stay == "" {
+		at = slices.IndexFunc(inv.To, func(t store.Invited) bool { return t.Site == site })
+	}
+	if at < 0 {
+		return ErrNothing
+	}
+	changes := h.beginChanges()
+	doc := changes.site(site)
+	who := teamWho(s.Policy, mustAddress(inv.Address))
+	i := slices.IndexFunc(doc.Team, func(e access.TeamEntry) bool {
+		return !e.Accepted && sameWho(e, who) && e.Under == inv.To[at].Under
+	})
+	if i < 0 {
+		return ErrNothing
+	}
+	e := &doc.Team[i]
+	e.Role, e.Under, e.From, e.Until = to.Role, cmp.Or(to.Under, "/"), to.From, to.Until
+	var problems access.Problems
+	var refusal access.TeamRefusal
+	switch err := changes.check(h, s.Policy.Address(a.Address)); {
+	case errors.As(err, &refusal):
+		return FieldErrors{"role": refusal.Text}
+	case errors.As(err, &problems):
+		return FieldErrors{"role": "This role, section or time does not fit: " + problems[0].Text + "."}
+	case err != nil:
+		return err
+	}
+	inv.To[at].Under, inv.To[at].Role = e.Under, e.Role
+	return changes.put(ctx, h, func(tx *sql.Tx) error {
+		return errors.Join(store.SaveInvitation(ctx, tx, *inv),
+			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s is to be %s now.", inv.Address, e.Role), "", ""))
+	})
+}

@@ -364,3 +364,33 @@ func TestSignedInElsewhereIsEnded(t *testing.T) {
 		t.Error("a password is changed without the old one")
 	}
 }
+
+func TestAnInvitationIsChangedWhileItWaits(t *testing.T) {
+	h := demoHouse(t)
+	h.ConsoleURL = "http://velada.localhost"
+	pilar, zoe := who(t, h, "pilar@cerroalcor.example"), who(t, h, "zoe@press.example")
+	if _, err := h.Invite(ctx, pilar, app.Invitation{Addresses: []string{"zoe@press.example"}, Sites: []string{"society"}, Role: "editor"}); err != nil {
+		t.Fatal(err)
+	}
+	offers, err := h.OffersTo(ctx, zoe)
+	if err != nil || len(offers) != 1 {
+		t.Fatal(offers, err)
+	}
+	id := offers[0].ID
+	var wrong app.FieldErrors
+	if err := h.ChangeInvitation(ctx, pilar, "society", id, access.TeamEntry{Role: "owner"}); !errors.As(err, &wrong) || wrong["role"] == "" {
+		t.Errorf("to more than she may give: %v", err)
+	}
+	if err := h.ChangeInvitation(ctx, who(t, h, "jonas@cerroalcor.example"), "society", id, access.TeamEntry{Role: "viewer"}); !errors.Is(err, app.ErrMayNot) {
+		t.Error(err)
+	}
+	if err := h.ChangeInvitation(ctx, pilar, "society", id, access.TeamEntry{Role: "viewer", Under: "/visit"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Accept(ctx, zoe, id); err != nil {
+		t.Fatal(err)
+	}
+	if h.Can(zoe, "society", "/") != 0 || h.Can(zoe, "society", "/visit").Has(access.Write) || !h.Can(zoe, "society", "/visit").Has(access.Preview) {
+		t.Error("she accepted what it was before")
+	}
+}

@@ -73,7 +73,10 @@ func (h *House) applyDue(ctx context.Context, site, who string) error {
 		return found
 	}
 	r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+err.Error()+"."
-	return store.SaveRehearsal(ctx, h.DB, r)
+	return errors.Join(
+		store.SaveRehearsal(ctx, h.DB, r),
+		h.tell(ctx, h.DB, []string{who}, site, "waiting", "Your rehearsal on "+h.title(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal"),
+	)
 }
 
 // KeepApplying applies what is due until ctx ends.

@@ -116,25 +116,25 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 		if i < 0 {
 			return ErrNoSite
 		}
-		site := *doc.Sites[i]
+		place := *doc.Sites[i]
 		switch {
 		case id == "guest":
 			who := person(doc)
 			if who == "" {
 				who = address.String()
 			}
-			h.putOnGuestLists(doc, &site, i, l.Path, who, address)
+			h.putOnGuestLists(doc, &place, i, l.Path, who, address)
 		case id == "member":
 			who := become(doc)
-			site.Members = slices.Clone(site.Members)
-			k := slices.IndexFunc(site.Members, func(m access.Member) bool { return m.Who == who })
+			place.Members = slices.Clone(place.Members)
+			k := slices.IndexFunc(place.Members, func(m access.Member) bool { return m.Who == who })
 			switch {
 			case k < 0:
-				site.Members = append(site.Members, access.Member{Who: who, Status: "approved"})
-			case site.Members[k].Status == "blocked":
+				place.Members = append(place.Members, access.Member{Who: who, Status: "approved"})
+			case place.Members[k].Status == "blocked":
 				return ErrNothing
 			default:
-				site.Members[k].Status = "approved"
+				place.Members[k].Status = "approved"
 			}
 		default:
 			g := GroupAt(doc, strings.TrimPrefix(id, "group:"))
@@ -145,7 +145,7 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 				g.People = append(g.People, who)
 			}
 		}
-		doc.Sites[i] = &site
+		doc.Sites[i] = &place
 		return nil
 	}
 }

@@ -60,6 +60,9 @@ func (s *State) readMemberships(ctx context.Context, q store.Queryer) (err error
 	return err
 }
 
+// readersView is where the members of a site are looked after.
+func readersView(address string) string { return "/sites/" + address + "/members" }
+
 func (h *House) mayAdmit(a Actor, site string) error {
 	switch caps := h.Can(a, site, "/"); {
 	case caps.Has(access.ManageMembers):
@@ -333,9 +336,9 @@ func (h *House) becomeMember(ctx context.Context, address access.Address, name s
 		doc.People = append(doc.People, access.Person{ID: profile.Person, Name: name, Address: address.String()})
 	}
 	i := sitePosition(s, a.Site)
-	site := *doc.Sites[i]
-	site.Members = append(slices.Clone(site.Members), access.Member{Who: profile.Person, Status: status})
-	doc.Sites[i] = &site
+	place := *doc.Sites[i]
+	place.Members = append(slices.Clone(place.Members), access.Member{Who: profile.Person, Status: status})
+	doc.Sites[i] = &place
 	then, err := access.Compile(doc, s.Policy)
 	if err != nil {
 		return err
@@ -343,7 +346,7 @@ func (h *House) becomeMember(ctx context.Context, address access.Address, name s
 	return h.putHouse(ctx, address.String(), HouseChange{What: what, Also: func(ctx context.Context, tx *sql.Tx) error {
 		err := errors.Join(store.SaveProfile(ctx, tx, a.Site, profile), h.ledger(ctx, tx, address.String(), a.Site, "member", what, "", status))
 		if status == "pending" {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, a.Site, access.ManageMembers), a.Site, "request", name+" asks to become a member of "+h.title(a.Site)+".", "/sites/"+a.Site+"/members"))
+			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, a.Site, access.ManageMembers), a.Site, "request", name+" asks to become a member of "+h.title(a.Site)+".", readersView(a.Site)))
 		}
 		return err
 	}}, then)
@@ -380,7 +383,7 @@ func (h *House) ask(ctx context.Context, l store.LetIn) error {
 	}
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(store.SaveLetIn(ctx, tx, l),
-			h.tell(ctx, tx, h.whoMay(s, l.Site, access.ManageMembers), l.Site, "request", h.nameOf(mustAddress(l.Address))+" asks to be let in to "+h.title(l.Site)+".", "/sites/"+l.Site+"/members#asking"))
+			h.tell(ctx, tx, h.whoMay(s, l.Site, access.ManageMembers), l.Site, "request", h.nameOf(mustAddress(l.Address))+" asks to be let in to "+h.title(l.Site)+".", readersView(l.Site)+"#asking"))
 	})
 }
 
@@ -435,6 +438,7 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 		return 0, 0, wrong
 	}
 	s := h.State()
+	doc := s.SiteDocument(site)
 	profiles, err := store.Profiles(ctx, h.DB, site)
 	if err != nil {
 		return 0, 0, err
@@ -446,7 +450,7 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 		}
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		for _, m := range s.SiteDocument(site).Members {
+		for _, m := range doc.Members {
 			if m.Status != "approved" || len(to) > 0 && !slices.Contains(to, m.Who) {
 				continue
 			}
@@ -456,7 +460,7 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 				continue
 			}
 			sent++
-			err := h.write(ctx, tx, site, "members", post.Letter{
+			err := h.write(ctx, tx, site, "letter", post.Letter{
 				To: canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + h.title(site) + "."},
 				Stop: h.ConsoleURL + "/stop/" + h.stopToken(site, canonical(p.Address)),
 			})

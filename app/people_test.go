@@ -276,8 +276,7 @@ func TestSectionsForTheTeamsOfAClass(t *testing.T) {
 	if err := h.Apply(ctx, ines, "august", true); err != nil {
 		t.Fatal(err)
 	}
-	site := h.State().SiteDocument("august")
-	published := *site
+	published := *h.State().SiteDocument("august")
 	published.State = "live"
 	for _, crew := range []string{"antlia", "corvus", "lacerta"} {
 		published.Pages = append(published.Pages, access.Page{Path: "/teams/crew-" + crew, Listing: true})

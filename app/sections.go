@@ -88,7 +88,20 @@ func (h *House) GiveSections(ctx context.Context, a Actor, site string, f Sectio
 		}
 		made++
 	}
+	keepers, err := store.Keepers(ctx, h.DB, f.Class)
+	if err != nil {
+		return made, err
+	}
 	return made, h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		for _, address := range keepers { // whoever keeps the class sees and edits all of it
+			at := mustAddress(address)
+			entry := teamWho(s.Policy, at)
+			if h.Can(h.Actor(at), site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return sameWho(e, entry) && e.Under == parent }) {
+				continue
+			}
+			entry.Role, entry.Under, entry.Accepted = "editor", parent, true
+			draft.Team = append(draft.Team, entry)
+		}
 		for _, sec := range sections {
 			if !slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return e.Group == sec.group && e.Under == sec.path }) {
 				draft.Team = append(draft.Team, access.TeamEntry{Group: sec.group, Role: "editor", Under: sec.path, Accepted: true})

@@ -31,7 +31,9 @@ type inviteForm struct {
 type waitingRow struct {
 	ID, Address, Role, Section, Since, Ends string
 	By                                      string
+	Window                                  string
 	Over, Mailed, HandOver                  bool
+	entry                                   *access.TeamEntry // that waits
 }
 
 func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []waitingRow, err error) {
@@ -50,6 +52,13 @@ func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []wai
 				row.By = c.House.Actor(a).Name
 			}
 			if a, err := access.ParseAddress(inv.Address); err == nil {
+				person, _ := d.state.Policy.PersonOf(d.state.Policy.Address(a))
+				for i := range d.now.Team {
+					e := &d.now.Team[i]
+					if !e.Accepted && e.Under == to.Under && (e.Address == inv.Address || e.Person != "" && e.Person == person.ID) {
+						row.entry, row.Role, row.Window = e, e.Role, d.words.Window(e.From, e.Until)
+					}
+				}
 				row.Address = c.House.Actor(a).Name
 				if row.Address != inv.Address {
 					row.Address += " (" + inv.Address + ")"
@@ -149,6 +158,18 @@ func (c *Console) doInvitation(x *gin.Context) {
 	ctx, me, site := x.Request.Context(), actor(x), x.Param("site")
 	id, to := x.PostForm("id"), "/sites/"+site+"/team#waiting"
 	switch x.PostForm("action") {
+	case "change":
+		f := &entryForm{form: typed(x, "role", "under", "from", "until"), Key: x.PostForm("key"), Invitation: id, Back: "/sites/" + site + "/team"}
+		from, until := f.window(c.House.State().Zone)
+		var err error
+		if len(f.Wrong) == 0 {
+			err = c.House.ChangeInvitation(ctx, me, site, id, access.TeamEntry{Role: f.Values["role"], Under: f.Values["under"], From: from, Until: until})
+		}
+		if errors.As(err, &f.Wrong) || len(f.Wrong) > 0 {
+			c.againWithEntry(x, f)
+			return
+		}
+		c.done(x, err, "Changed. They find it when they look at the invitation.", to)
 	case "withdraw":
 		c.done(x, c.House.Withdraw(ctx, me, site, id), "The invitation is withdrawn; its link leads nowhere now.", to)
 	default:

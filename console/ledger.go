@@ -37,6 +37,7 @@ type ledgerRow struct {
 var ledgerKinds = map[string]string{
 	"door": "doors, passes, team", "promise": "promises", "holding": "what a holding page says", "edition": "editions", "state": "taken down, put back",
 	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "member": "members", "house": "the house", "import": "imports",
+	"invitation": "invitations, handing over", "people": "people and groups", "team": "why people are on teams",
 }
 
 const mostEntries = 200

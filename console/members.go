@@ -19,7 +19,7 @@ import (
 // membersView is who may read a site by a login for it, who asks to, and what
 // membership is like.
 type membersView struct {
-	Site     string
+	At       string // the view's own address
 	Lists    []memberList
 	Asking   []askingRow
 	Comments []commentRow
@@ -66,6 +66,9 @@ var signUpModes = []struct{ id, name string }{
 	{"closed", "Nobody can sign up on their own"}, {"approval", "Whoever signs up waits until somebody admits them"}, {"instant", "Whoever signs up is a member at once"},
 }
 
+// membersURL is where the members of a site are looked after.
+func membersURL(address string) string { return "/sites/" + address + "/members" }
+
 func (c *Console) members(x *gin.Context) { c.showMembers(x, http.StatusOK, &membersView{}) }
 
 func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
@@ -80,7 +83,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 	}
 	ctx := x.Request.Context()
 	p := c.sitePage(x, "Members")
-	v.Site, v.Standing = d.site, app.SignUpWords(d.then.SignUp)
+	v.At, v.Standing = membersURL(d.site), app.SignUpWords(d.then.SignUp)
 	v.Lists = []memberList{
 		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []app.MemberChange{app.Admit, app.Refuse, app.Block}, Word: true},
 		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []app.MemberChange{app.Block, app.Remove}},
@@ -138,7 +141,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		v.Corners = append(v.Corners, place)
 	}
 	if d.tray != nil {
-		p.Tray = c.trayView(d.tray, d.state, "/sites/"+d.site+"/members")
+		p.Tray = c.trayView(d.tray, d.state, v.At)
 	}
 	p.View = v
 	c.show(x, status, "members", p)
@@ -155,7 +158,7 @@ func likeValues(m app.Membership) map[string]string {
 func (c *Console) doMember(x *gin.Context) {
 	site, ctx, me := x.Param("site"), x.Request.Context(), actor(x)
 	people := x.PostFormArray("who")
-	to := "/sites/" + site + "/members"
+	to := membersURL(site)
 	if len(people) == 0 {
 		c.complain(x, "Choose at least one of them.")
 		x.Redirect(http.StatusSeeOther, to)
@@ -194,7 +197,7 @@ func (c *Console) doSignUp(x *gin.Context) {
 		draft.SignUp = access.SignUp{Mode: f.Values["mode"], Domains: domains}
 		return nil
 	})
-	c.afterRehearsing(x, err, "/sites/"+x.Param("site")+"/members")
+	c.afterRehearsing(x, err, membersURL(x.Param("site")))
 }
 
 // doLike sets what membership of the site is like.
@@ -213,7 +216,7 @@ func (c *Console) doLike(x *gin.Context) {
 		c.showMembers(x, http.StatusUnprocessableEntity, &membersView{Like: f})
 		return
 	}
-	c.done(x, err, "Kept. It shows from the next request on.", "/sites/"+site+"/members#like")
+	c.done(x, err, "Kept. It shows from the next request on.", membersURL(site)+"#like")
 }
 
 // nonEmpty gives the lines of a text that say something.
@@ -243,7 +246,7 @@ func (c *Console) doMemberLetter(x *gin.Context) {
 			if unwanted > 0 {
 				text += " " + capital(count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
 			}
-			c.done(x, err, text, "/sites/"+site+"/members#letter")
+			c.done(x, err, text, membersURL(site)+"#letter")
 			return
 		}
 	}
@@ -258,7 +261,7 @@ func (c *Console) doAnswerAsking(x *gin.Context) {
 	} else {
 		err = c.House.AnswerLetIn(x.Request.Context(), actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
 	}
-	c.done(x, err, "They are told by mail.", "/sites/"+site+"/members#asking")
+	c.done(x, err, "They are told by mail.", membersURL(site)+"#asking")
 }
 
 func (c *Console) doModerate(x *gin.Context) {
@@ -269,7 +272,7 @@ func (c *Console) doModerate(x *gin.Context) {
 	} else {
 		err = c.House.ModerateComment(x.Request.Context(), actor(x), site, id, x.PostForm("action") == "show")
 	}
-	c.done(x, err, "Done, for the very next request.", "/sites/"+site+"/members#comments")
+	c.done(x, err, "Done, for the very next request.", membersURL(site)+"#comments")
 }
 
 // membersOut gives the members of a site as a table.
@@ -281,13 +284,14 @@ func (c *Console) membersOut(x *gin.Context) {
 		c.fail(x, err)
 		return
 	}
-	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site+"-members.csv"))
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "members-of-"+site+".csv"))
 	x.Header("Content-Type", "text/csv; charset=utf-8")
 	w := csv.NewWriter(x.Writer)
 	questions := s.Memberships[site].Questions
 	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
 	words := app.Wording{Document: s.Policy.Document()}
-	for _, m := range s.SiteDocument(site).Members {
+	doc := s.SiteDocument(site)
+	for _, m := range doc.Members {
 		p := profiles[m.Who]
 		row := []string{words.Person(m.Who), "", m.Status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
 		if i := slices.IndexFunc(words.Document.People, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {

@@ -21,6 +21,7 @@ type rehearsalView struct {
 	Others  []observerRows
 	Pages   []pageChange
 	Search  []string
+	Can     []string // who may do more or less on the site than before
 	Promise []promiseRow
 }
 
@@ -73,8 +74,22 @@ func (d *doorContext) rehearsalView() *rehearsalView {
 		if site.Site != d.site {
 			continue
 		}
+		said := map[string]bool{} // the same for a whole section is said once
 		for _, p := range site.Pages {
 			title := d.state.Title(d.site, p.Path)
+			for _, can := range p.Can {
+				text := d.words.Person(can.Person)
+				if can.Gains != 0 {
+					text += " may " + app.CapabilityWords(can.Gains)
+				}
+				if can.Loses != 0 {
+					text += map[bool]string{true: ", and"}[can.Gains != 0] + " may no longer " + app.CapabilityWords(can.Loses)
+				}
+				if !said[text] {
+					said[text] = true
+					v.Can = append(v.Can, text+", from "+title+" on.")
+				}
+			}
 			gain.add(p.Gains.IDs(), title)
 			lose.add(p.Loses.IDs(), title)
 			stranger := access.Visitor{}

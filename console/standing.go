@@ -136,7 +136,7 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 		}
 	}
 	if pending > 0 {
-		rows = append(rows, waitRow{count(pending, "person wants", "people want") + " to become a member", "/sites/" + d.site + "/members"})
+		rows = append(rows, waitRow{count(pending, "person wants", "people want") + " to become a member", membersURL(d.site)})
 	}
 	if n := d.state.Working[d.site].Changes; n > 0 {
 		rows = append(rows, waitRow{count(n, "page", "pages") + " changed since the edition that is live", "/sites/" + d.site + "/publish"})

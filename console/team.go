@@ -77,6 +77,7 @@ type roleRow struct {
 type entryForm struct {
 	form
 	Key, Back, Who string
+	Invitation     string // the entry waits to be accepted
 	Roles          []choice
 	Unders         []choice
 	Reasons        []choice
@@ -128,6 +129,8 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 		switch asked := x.Query("entry"); {
 		case asked != "":
 			v.Form = d.entryForm(asked, caps)
+		case x.Query("invitation") != "":
+			v.Form = d.waitingForm(x.Query("invitation"), v.Waiting, caps)
 		case x.Query("sections") != "" && v.MaySplit:
 			v.Sections = d.sectionsForm(form{})
 		case x.Query("invite") != "":
@@ -293,6 +296,21 @@ func (d *doorContext) entryForm(asked string, mine access.Capabilities) *entryFo
 	f.Reasons = reasonChoices(f.Values["reason"])
 	f.Roles, f.Unders = d.rolesToGive(mine, f.Values["role"]), d.unders(f.Values["under"])
 	return f
+}
+
+// waitingForm changes what somebody is invited to who has not answered yet.
+func (d *doorContext) waitingForm(id string, waiting []waitingRow, mine access.Capabilities) *entryForm {
+	for _, w := range waiting {
+		if w.ID != id || w.HandOver || w.entry == nil {
+			continue
+		}
+		f := d.entryForm(entryKey(*w.entry), mine)
+		if f != nil {
+			f.Invitation, f.Who = id, w.Address
+		}
+		return f
+	}
+	return nil
 }
 
 func reasonChoices(chosen string) (list []choice) {
