@@ -85,6 +85,8 @@ test("invited, accepted in another browser, edits, is refused to publish", async
   // taken off the team while editing: it ends at once
   await guest.goto(`${house.console}/sites/society/pages?path=/visit`);
   await guest.getByLabel("What the page says, in Markdown").waitFor();
+  await admin.goto(`${house.console}/sites/society`);
+  await admin.getByText("Here now: Nadia Sorel on “Getting here”").waitFor();
   await admin.goto(`${house.console}/sites/society/team`);
   await admin.getByRole("button", { name: "Take off the team: nadia@press.example" }).click();
   await admin.getByRole("button", { name: "Apply now" }).click();
