@@ -2,7 +2,6 @@ package app_test
 
 import (
 	"errors"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -11,6 +10,7 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/demo"
+	"velada/demo/demotest"
 	"velada/store"
 )
 
@@ -18,14 +18,7 @@ import (
 func clockedHouse(t *testing.T) (*app.House, *time.Time) {
 	t.Helper()
 	now := demo.Start
-	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { db.Close() })
-	if err := demo.Make(ctx, db, now); err != nil {
-		t.Fatal(err)
-	}
+	db := demotest.Open(t)
 	h, err := app.Open(ctx, db, func() time.Time { return now })
 	if err != nil {
 		t.Fatal(err)

@@ -11,6 +11,7 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/demo"
+	"velada/demo/demotest"
 	"velada/store"
 )
 
@@ -20,14 +21,7 @@ func demoHouse(t *testing.T) *app.House { return demoHouseFor(t) }
 
 func demoHouseFor(t testing.TB) *app.House {
 	t.Helper()
-	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { db.Close() })
-	if err := demo.Make(ctx, db, demo.Start); err != nil {
-		t.Fatal(err)
-	}
+	db := demotest.Open(t)
 	h, err := app.Open(ctx, db, func() time.Time { return demo.Start })
 	if err != nil {
 		t.Fatal(err)

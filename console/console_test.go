@@ -8,7 +8,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
-	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -17,8 +16,8 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/demo"
+	"velada/demo/demotest"
 	"velada/gate"
-	"velada/store"
 )
 
 // desk is the demo house's console with somebody at it.
@@ -33,13 +32,7 @@ type desk struct {
 func openDesk(t *testing.T) *desk {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
-	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := demo.Make(ctx, db, demo.Start); err != nil {
-		t.Fatal(err)
-	}
+	db := demotest.Open(t)
 	house, err := app.Open(ctx, db, func() time.Time { return demo.Start })
 	if err != nil {
 		t.Fatal(err)

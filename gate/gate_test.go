@@ -15,6 +15,7 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/demo"
+	"velada/demo/demotest"
 	"velada/identity"
 	"velada/store"
 )
@@ -36,14 +37,8 @@ func openTB(t testing.TB) *door {
 	t.Helper()
 	d := &door{TB: t, now: demo.Start}
 	ctx := context.Background()
-	db, err := store.Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { db.Close() })
-	if err := demo.Make(ctx, db, d.now); err != nil {
-		t.Fatal(err)
-	}
+	db := demotest.Open(t)
+	var err error
 	if d.house, err = app.Open(ctx, db, func() time.Time { return d.now }); err != nil {
 		t.Fatal(err)
 	}

@@ -130,6 +130,9 @@ func (q *request) corner() cornerSight {
 		c.Yours = m.YoursWords()
 		if q.who == nil && q.as == nil {
 			c.SignIn, c.URL = m.SignInWords(), q.signInURL()
+			if q.site.Decide(q.path, &q.visitor, q.at).Outcome == access.Missing { // the same for a page that hides
+				c.URL = q.gate.Console + "/sign-in?" + url.Values{"site": {q.address}, "path": {"/"}}.Encode()
+			}
 		}
 	}
 	return c

@@ -202,9 +202,9 @@ func (q *request) prove(token string) {
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")
 		http.Redirect(q.w, q.Request, "/velada/enter?"+url.Values{"ticket": {p.Ticket}, "path": {p.Path}}.Encode(), http.StatusSeeOther)
-	default:
+	default: // signing in takes more than the letter: the door says so
 		q.path = p.Path
-		http.Redirect(q.w, q.Request, q.signInURL(), http.StatusSeeOther)
+		q.back()
 	}
 }
 

@@ -1,0 +1,59 @@
+// Package demotest gives tests databases that hold the demo house, each its own.
+// The house is made once and copied, since making it takes much longer.
+package demotest
+
+import (
+	"context"
+	"database/sql"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+
+	"velada/demo"
+	"velada/store"
+)
+
+var made = sync.OnceValues(func() ([]byte, error) {
+	folder, err := os.MkdirTemp("", "velada-demotest-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	file := filepath.Join(folder, "velada.db")
+	ctx := context.Background()
+	db, err := store.Open(ctx, file)
+	if err != nil {
+		return nil, err
+	}
+	if err := demo.Make(ctx, db, demo.Start); err != nil {
+		return nil, err
+	}
+	if _, err := db.ExecContext(ctx, "PRAGMA wal_checkpoint(TRUNCATE)"); err != nil {
+		return nil, err
+	}
+	if err := db.Close(); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(file)
+})
+
+// Open gives a database with the demo house as at demo.Start, closed when the
+// test ends.
+func Open(t testing.TB) *sql.DB {
+	t.Helper()
+	data, err := made()
+	if err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(t.TempDir(), "velada.db")
+	if err := os.WriteFile(file, data, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	db, err := store.Open(context.Background(), file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	return db
+}
