@@ -804,6 +804,8 @@ func (d *doorContext) links(about []access.Ref) (list []link) {
 			l = link{"with it", d.url(d.page, ref.Kind+":"+ref.ID)}
 		case "role":
 			l = link{"the team", "/sites/" + d.site + "/team"}
+		case "rule":
+			l = link{"the house rule", "/house-rules#rule-" + ref.ID}
 		case "holding":
 			l = link{"the holding page", "/sites/" + d.site + "/holding"}
 		default:
