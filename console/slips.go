@@ -157,11 +157,18 @@ func slipsPDF(sheet slipSheet) ([]byte, error) {
 		pdf.Rect(x, y, wide, high, "D")
 		line := func(dy, size float64, font, style, text string) {
 			pdf.SetFont(font, style, size)
-			for pdf.GetStringWidth(text) > wide-38 && size > 6 { // a long address is set smaller, never cut
+			for pdf.GetStringWidth(text) > wide-38 && size > 6.5 { // a long address is set smaller, then on two lines, never cut
 				size -= 0.5
 				pdf.SetFontSize(size)
 			}
-			pdf.Text(x+5, y+dy, text)
+			for rest := []rune(text); len(rest) > 0; dy += 2.6 {
+				n := len(rest)
+				for n > 1 && pdf.GetStringWidth(string(rest[:n])) > wide-38 {
+					n--
+				}
+				pdf.Text(x+5, y+dy, string(rest[:n]))
+				rest = rest[n:]
+			}
 		}
 		line(9, 12, "go", "B", s.Name)
 		line(14, 8, "go", "", cmp.Or(sheet.site, sheet.house)+", "+sheet.group)
