@@ -15,6 +15,11 @@ import (
 	"velada/look"
 )
 
+// CollectAt is how much garbage, in percent of what is in use, Velada lets gather
+// before it is collected: more than Go's 100, since little is in use for long and
+// every collection is felt by whoever asks meanwhile.
+const CollectAt = 300
+
 // Gate serves every site of a house.
 type Gate struct {
 	House   *app.House

@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"runtime/pprof"
 	"slices"
 	"strconv"
@@ -71,6 +72,7 @@ type contestant struct {
 }
 
 func serving(ctx context.Context, folder string) {
+	debug.SetGCPercent(gate.CollectAt) // for the bare server just the same
 	house := smallHouse(ctx, filepath.Join(folder, "small.db"))
 	g := gate.New(house, "http://velada.localhost", false, func(a string) string { return "http://" + a + ".localhost" })
 	velada := listen(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

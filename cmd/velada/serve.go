@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -109,6 +110,9 @@ func openHouse(ctx context.Context, folder string) (*sql.DB, error) {
 
 // run opens the house, prepares it, and serves it until it is told to stop.
 func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) error, tell func(io.Writer, *hosts, *app.House, string)) error {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(gate.CollectAt)
+	}
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	listener, err := net.Listen("tcp", o.listen)
