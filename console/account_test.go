@@ -128,3 +128,23 @@ func TestWhatEditorsMayDoIsRehearsed(t *testing.T) {
 		t.Errorf("%+v", site.Team)
 	}
 }
+
+func TestVisitorsSignInUnderTheNameOfTheSite(t *testing.T) {
+	d := openDesk(t)
+	_, body, _ := d.get("/sign-in?site=variable-stars&path=/notes")
+	if !strings.Contains(body, "<h1>Sign in to read Variable Stars on Thursdays</h1>") || strings.Contains(body, `class="band"`) || !strings.Contains(body, `href="http://variable-stars.localhost"`) {
+		t.Errorf("%.900s", body)
+	}
+	if _, body, _ := d.get("/forgot?site=variable-stars"); strings.Contains(body, `class="band"`) {
+		t.Error("asking for a link shows Velada's band")
+	}
+	if _, body, _ := d.get("/sign-in?site=august"); strings.Contains(body, "August") || !strings.Contains(body, `class="band"`) {
+		t.Error("a site that strangers do not learn of is named")
+	}
+	if status, _, _ := d.get("/tint/august"); status != http.StatusNotFound {
+		t.Errorf("its tint: %d", status)
+	}
+	if status, _, h := d.get("/tint/society"); status != http.StatusOK || !strings.HasPrefix(h.Get("Content-Type"), "text/css") {
+		t.Errorf("%d", status)
+	}
+}

@@ -98,6 +98,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	open.GET("/sign-in", c.showSignIn)
 	open.POST("/sign-in", c.doSignIn)
 	open.GET("/sign-in/with/:provider", c.signInWith)
+	open.GET("/tint/:site", c.tint)
 	open.GET("/sign-in/back", c.backFrom)
 	open.POST("/sign-in/passkey", c.signInByPasskey)
 	open.POST("/sign-in/passkey/ask", c.askPasskey)
@@ -412,7 +413,8 @@ type page struct {
 	Flash    string
 	Bad      bool
 	Problem  string
-	Not      string // what one may not do here, and who could change that
+	Visiting *visiting // somebody on their way to a site, who is shown its name
+	Not      string    // what one may not do here, and who could change that
 	View     any
 }
 

@@ -1,6 +1,7 @@
 package console
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"html/template"
@@ -12,6 +13,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/gate"
 	"velada/identity"
 )
 
@@ -114,7 +116,6 @@ func device(agent string) string {
 
 type signInView struct {
 	form
-	SiteTitle string
 	Providers []app.Provider
 	Query     template.URL // where to go on to, for links
 	Kind      string       // what link is asked for
@@ -133,16 +134,39 @@ func (c *Console) signInPage(x *gin.Context, f form) *page {
 	v.Query = template.URL(query.Encode())
 	if s := c.House.State(); s != nil {
 		v.Providers = s.Settings.Providers
-		// The title is told only where a stranger learns of the site anyway.
 		site := f.Values["site"]
-		if d := s.Policy.Site(site).Decide("/", &access.Visitor{}, access.At(c.House.Now())); d.Outcome != access.Absent {
-			if doc := s.SiteDocument(site); doc != nil {
-				v.SiteTitle = doc.Title
+		if doc := c.shownSite(site); doc != nil {
+			p.Visiting = &visiting{Title: cmp.Or(doc.Title, site), URL: c.SiteURL(site)}
+			if s.Details[site].Tint != "" {
+				p.Visiting.Tint = "/tint/" + site
 			}
 		}
 	}
 	p.View = v
 	return p
+}
+
+// visiting is the site that somebody signs in to read: its name and tint stand on
+// the page in place of Velada's.
+type visiting struct{ Title, URL, Tint string }
+
+// shownSite gives a site of which strangers learn anyway, or nil.
+func (c *Console) shownSite(site string) *access.Site {
+	s := c.House.State()
+	if s == nil || s.Policy.Site(site).Decide("/", &access.Visitor{}, access.At(c.House.Now())).Outcome == access.Absent {
+		return nil
+	}
+	return s.SiteDocument(site)
+}
+
+// tint serves the colour of a site for its sign-in page.
+func (c *Console) tint(x *gin.Context) {
+	site := x.Param("site")
+	if c.shownSite(site) == nil {
+		x.Status(http.StatusNotFound)
+		return
+	}
+	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Details[site].Tint))
 }
 
 // whereTo are the fields that say where somebody goes on to after signing in.

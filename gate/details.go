@@ -23,11 +23,16 @@ func (q *request) icon() {
 // tint serves the site's colour as a style.
 func (q *request) tint() {
 	q.beside("text/css; charset=utf-8", func() ([]byte, error) {
-		if tint := q.state.Details[q.address].Tint; tint != "" {
-			return fmt.Appendf(nil, ":root{--tint:%s;--on-tint:%s}", tint, onTint(tint)), nil
-		}
-		return nil, nil
+		return TintStyle(q.state.Details[q.address].Tint), nil
 	})
+}
+
+// TintStyle is a site's colour as a style; nothing where it has none.
+func TintStyle(tint string) []byte {
+	if tint == "" {
+		return nil
+	}
+	return fmt.Appendf(nil, ":root{--tint:%s;--on-tint:%s}", tint, onTint(tint))
 }
 
 // beside serves something of the site's own beside its pages.
