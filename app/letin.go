@@ -94,23 +94,6 @@ func covers(a, path string) bool { return a == "/" || path == a || strings.HasPr
 // yesBy is the change of the house by which somebody is let in.
 func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error {
 	address := mustAddress(l.Address)
-	person := func(doc *access.Document) string {
-		for _, p := range doc.People {
-			if canonical(p.Address) == address.String() {
-				return p.ID
-			}
-		}
-		return ""
-	}
-	become := func(doc *access.Document) string {
-		if id := person(doc); id != "" {
-			return id
-		}
-		name := h.nameOf(address)
-		id := freeID(name, "person", func(id string) bool { return personAt(doc, id) != nil })
-		doc.People = append(doc.People, access.Person{ID: id, Name: name, Address: address.String()})
-		return id
-	}
 	return func(doc *access.Document) error {
 		i := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == l.Site })
 		if i < 0 {
@@ -119,13 +102,13 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 		place := *doc.Sites[i]
 		switch {
 		case id == "guest":
-			who := person(doc)
+			who := personWith(doc, address)
 			if who == "" {
 				who = address.String()
 			}
 			h.putOnGuestLists(doc, &place, i, l.Path, who, address)
 		case id == "member":
-			who := become(doc)
+			who := becomePerson(doc, address, h.nameOf(address))
 			place.Members = slices.Clone(place.Members)
 			k := slices.IndexFunc(place.Members, func(m access.Member) bool { return m.Who == who })
 			switch {
@@ -141,7 +124,7 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 			if g == nil {
 				return ErrNothing
 			}
-			if who := become(doc); !slices.Contains(g.People, who) {
+			if who := becomePerson(doc, address, h.nameOf(address)); !slices.Contains(g.People, who) {
 				g.People = append(g.People, who)
 			}
 		}

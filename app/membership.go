@@ -329,12 +329,7 @@ func (h *House) becomeMember(ctx context.Context, address access.Address, name s
 		status, what = "approved", name+" became a member."
 	}
 	doc := editable(s.Policy.Document())
-	if p, known := s.Policy.PersonOf(s.Policy.Address(address)); known {
-		profile.Person = p.ID
-	} else {
-		profile.Person = freeID(name, "person", func(id string) bool { return personAt(doc, id) != nil })
-		doc.People = append(doc.People, access.Person{ID: profile.Person, Name: name, Address: address.String()})
-	}
+	profile.Person = becomePerson(doc, address, name)
 	i := sitePosition(s, a.Site)
 	place := *doc.Sites[i]
 	place.Members = append(slices.Clone(place.Members), access.Member{Who: profile.Person, Status: status})

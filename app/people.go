@@ -160,6 +160,27 @@ func personAt(doc *access.Document, id string) *access.Person {
 	return nil
 }
 
+// personWith gives the id of the person with an address; "" where there is none.
+func personWith(doc *access.Document, a access.Address) string {
+	for _, p := range doc.People {
+		if canonical(p.Address) == a.String() {
+			return p.ID
+		}
+	}
+	return ""
+}
+
+// becomePerson gives the id of the person with an address, who comes into the
+// document under a name where there is none.
+func becomePerson(doc *access.Document, a access.Address, name string) string {
+	if id := personWith(doc, a); id != "" {
+		return id
+	}
+	id := freeID(name, "person", func(id string) bool { return personAt(doc, id) != nil })
+	doc.People = append(doc.People, access.Person{ID: id, Name: name, Address: a.String()})
+	return id
+}
+
 // GroupAt gives a group of a document by its id, or nil.
 func GroupAt(doc *access.Document, id string) *access.Group {
 	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {

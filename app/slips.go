@@ -264,16 +264,7 @@ func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also f
 	return h.applyHouse(ctx, by, HouseChange{
 		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, r.Address, name),
 		Do: func(doc *access.Document) error {
-			id := ""
-			for _, p := range doc.People {
-				if canonical(p.Address) == a.String() {
-					id = p.ID
-				}
-			}
-			if id == "" {
-				id = freeID(r.Name, "person", func(id string) bool { return personAt(doc, id) != nil })
-				doc.People = append(doc.People, access.Person{ID: id, Name: r.Name, Address: a.String()})
-			}
+			id := becomePerson(doc, a, r.Name)
 			g := GroupAt(doc, r.Group)
 			if g == nil {
 				return ErrNothing
