@@ -85,7 +85,29 @@ func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change
 		return err
 	}
 	h.swap(&next)
-	return nil
+	return h.endVisitsWithout(ctx)
+}
+
+// endVisitsWithout ends the visits on sites of those of whom a second step is
+// called for and who have none: they set it up when they sign in again.
+func (h *House) endVisitsWithout(ctx context.Context) (err error) {
+	if len(h.State().Settings.SecondStep) == 0 {
+		return nil
+	}
+	h.visits.Range(func(token, v any) bool {
+		address := v.(visiting).address
+		if len(h.SecondStepFor(h.Actor(address))) == 0 {
+			return true
+		}
+		has, failed := h.HasSecondStep(ctx, address)
+		if failed == nil && !has {
+			h.visits.Delete(token)
+			failed = store.EndVisit(ctx, h.DB, token.([32]byte))
+		}
+		err = errors.Join(err, failed)
+		return true
+	})
+	return err
 }
 
 // SecondStepFor gives the roles for which somebody must sign in with a second step.

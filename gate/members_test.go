@@ -348,3 +348,21 @@ func TestTheCornerAndTheFirstPage(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+func TestCallingForASecondStepEndsVisitsWithoutOne(t *testing.T) {
+	d := openForMembers(t)
+	ines, mirela := d.visiting("ines@cerroalcor.example", "instrument-log"), d.visiting("mirela@brasov.example", "variable-stars")
+	if status, _ := d.get("instrument-log", "/", ines); status != 200 {
+		t.Fatal(status)
+	}
+	err := d.house.ChangeSettings(context.Background(), d.actor("ines@cerroalcor.example"), "x", func(s *app.Settings) { s.SecondStep = []string{app.Steward} })
+	if err != nil {
+		t.Fatal(err)
+	}
+	if status, _ := d.get("instrument-log", "/", ines); status == 200 {
+		t.Error("a steward without a second step is still inside")
+	}
+	if status, _ := d.get("variable-stars", "/notes", mirela); status != 200 {
+		t.Errorf("somebody of whom none is called for is out: %d", status)
+	}
+}
