@@ -154,7 +154,8 @@ test("two administrators in conflict: the second is shown what the first changed
   await pilar.getByRole("link", { name: "Bram de Wit" }).waitFor();
   await apply(pilar);
   await visitor.reload();
-  await visitor.getByRole("heading", { name: "This page is not for you" }).waitFor();
+  await visitor.getByRole("heading", { name: "Not open to you yet" }).waitFor();
+  await visitor.getByRole("link", { name: "Become a member" }).waitFor();
   await house.stop();
 });
 
