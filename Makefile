@@ -43,7 +43,7 @@ assets-current: assets
 	@git diff --exit-code --stat -- look/static || { echo "look/static is not what make assets builds: commit it"; exit 1; }
 
 e2e: build
-	node --test e2e/
+	node --test --test-concurrency=2 e2e/
 
 shots: build
 	node e2e/shots.mjs
