@@ -39,6 +39,11 @@ func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list 
 	before := s.opensTo(s.Policy, l.Site, address, access.At(h.now()))
 	for _, c := range candidates {
 		c.change = h.yesBy(c.ID, l)
+		if g, is := strings.CutPrefix(c.ID, "group:"); is { // never a right that the one who answers lacks
+			if _, err := h.PlanHouse(ctx, a, HouseChange{Group: g, Do: c.change}); err != nil {
+				continue
+			}
+		}
 		doc := editable(s.Policy.Document())
 		if err := c.change(doc); err != nil {
 			continue

@@ -48,7 +48,12 @@ func (s *Server) Deliver(ctx context.Context, to string, raw []byte) error {
 	if err != nil {
 		return fmt.Errorf("reading the message: %w", err)
 	}
-	if err := client.DialAndSendWithContext(ctx, m); err != nil {
+	err = client.DialWithContext(ctx)
+	if err == nil {
+		err = client.Send(m)
+		_ = client.Close() // what was taken was taken: a server that ends rudely must not get it twice
+	}
+	if err != nil {
 		return fmt.Errorf("handing it to %s: %w", net.JoinHostPort(s.Host, strconv.Itoa(s.Port)), err)
 	}
 	return nil
