@@ -2,6 +2,7 @@ package app
 
 import (
 	"sync"
+	"sync/atomic"
 
 	"velada/core/access"
 )
@@ -13,34 +14,49 @@ type Rendered struct {
 	kept map[RenderedKey]*RenderedPage
 	size int
 
-	public sync.Map // [2]string, site and path → *PublicPage
+	answers sync.Map // Asked → *Answer
+	asked   atomic.Int64
 }
 
-// PublicPage is the answer to everybody who brings no cookie, for as long as the
-// core says that it stays the same.
-type PublicPage struct {
+// Asked is who asks for a page and what else tells, for somebody without pass and
+// link: at one instant, and where no network counts, the answer depends on no more.
+type Asked struct {
+	Site, Path string
+	Who        access.Address // the zero Address is nobody
+	NoticeRead bool
+}
+
+// Answer is the page that was sent, for as long as the core says that it stays the
+// same.
+type Answer struct {
 	Key         RenderedKey
 	Page        *RenderedPage
 	From, Until access.Instant
 }
 
-// Public gives the answer at an instant to whoever brings no cookie, or nil.
-func (r *Rendered) Public(site, path string, at access.Instant) *PublicPage {
-	found, ok := r.public.Load([2]string{site, path})
+// mostAnswers is how many answers are kept.
+const mostAnswers = 1 << 16
+
+// Answer gives what is sent at an instant, or nil.
+func (r *Rendered) Answer(asked Asked, at access.Instant) *Answer {
+	found, ok := r.answers.Load(asked)
 	if !ok {
 		return nil
 	}
-	if p := found.(*PublicPage); !at.Before(p.From) && at.Before(p.Until) {
-		return p
+	if a := found.(*Answer); !at.Before(a.From) && at.Before(a.Until) {
+		return a
 	}
 	return nil
 }
 
-// PutPublic keeps an answer to whoever brings no cookie; it must be kept by its
-// key too, which bounds how many there are.
-func (r *Rendered) PutPublic(p *PublicPage) {
-	if r.Get(p.Key) == p.Page {
-		r.public.Store([2]string{p.Key.Site, p.Key.Path}, p)
+// PutAnswer keeps an answer, unless there are too many; its page must be kept by
+// its key too, which bounds what all of them hold.
+func (r *Rendered) PutAnswer(asked Asked, a *Answer) {
+	if r.Get(a.Key) != a.Page || r.asked.Load() >= mostAnswers {
+		return
+	}
+	if _, there := r.answers.Swap(asked, a); !there {
+		r.asked.Add(1)
 	}
 }
 

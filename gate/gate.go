@@ -15,11 +15,6 @@ import (
 	"velada/look"
 )
 
-// CollectAt is how much garbage, in percent of what is in use, Velada lets gather
-// before it is collected: more than Go's 100, since little is in use for long and
-// every collection is felt by whoever asks meanwhile.
-const CollectAt = 300
-
 // Gate serves every site of a house.
 type Gate struct {
 	House   *app.House
@@ -92,7 +87,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
-	if q.public(raw) {
+	if len(r.Header["Cookie"]) == 0 && q.known(raw) { // nobody in particular
 		return
 	}
 	if to := state.Old[address]; to != "" && q.site == nil {
@@ -100,6 +95,9 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.identify()
+	if q.known(raw) {
+		return
+	}
 	if rest, own := strings.CutPrefix(path, "/velada/"); own {
 		q.own(rest)
 		return
@@ -142,7 +140,7 @@ func headers(w http.ResponseWriter) {
 }
 
 // identify finds out who is asking: the visit and the passes from the cookies,
-// and the network address.
+// whose values are plain tokens, and the network address.
 func (q *request) identify() {
 	if q.as != nil {
 		q.visitor = q.as.Visitor
@@ -153,19 +151,22 @@ func (q *request) identify() {
 		return
 	}
 	house := q.gate.House
-	for _, c := range q.Cookies() {
-		switch c.Name {
-		case visitCookie:
-			if a, ok := house.Visiting(c.Value, q.address); ok && q.who == nil {
-				q.who = &a
-				q.visitor.Identity = q.state.Policy.Address(a)
+	for _, line := range q.Header["Cookie"] {
+		for part := range strings.SplitSeq(line, ";") {
+			name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+			switch name {
+			case visitCookie:
+				if a, ok := house.Visiting(value, q.address); ok && q.who == nil {
+					q.who = &a
+					q.visitor.Identity = q.state.Policy.Address(a)
+				}
+			case passCookie:
+				q.visitor.Passes = house.Held("pass", q.state, q.address, value)
+			case linkCookie:
+				q.visitor.Links = house.Held("link", q.state, q.address, value)
+			case noticeCookie:
+				q.noticeRead = true
 			}
-		case passCookie:
-			q.visitor.Passes = house.Held("pass", q.state, q.address, c.Value)
-		case linkCookie:
-			q.visitor.Links = house.Held("link", q.state, q.address, c.Value)
-		case noticeCookie:
-			q.noticeRead = true
 		}
 	}
 }
@@ -261,10 +262,21 @@ func (q *request) file(f *app.LiveFile) {
 	q.write(data)
 }
 
-// write sends a body, but for HEAD.
-func (q *request) write(body []byte) {
-	if q.Method != http.MethodHead {
-		_, _ = q.w.Write(body) // whoever hung up does not matter
+// write sends a body, in parts, but for HEAD. Whoever hung up does not matter.
+func (q *request) write(parts ...[]byte) {
+	if q.Method == http.MethodHead {
+		return
+	}
+	length := 0
+	for _, part := range parts {
+		length += len(part)
+	}
+	if c, ok := q.Context().Value(wireKey{}).(*wire); ok && length <= mostHeld {
+		c.send(q.w, parts)
+		return
+	}
+	for _, part := range parts {
+		_, _ = q.w.Write(part)
 	}
 }
 

@@ -10,7 +10,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"sync"
 
 	"velada/app"
 	"velada/core/access"
@@ -33,9 +32,6 @@ var (
 	packedWith = []string{"gzip"}
 )
 
-// bodies are put together in one piece, which is sent at once and used again.
-var bodies = sync.Pool{New: func() any { return new([]byte) }}
-
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
@@ -52,28 +48,41 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }
 
-// public sends what everybody gets who brings no cookie, where that is known; it
-// reports whether it did.
-func (q *request) public(raw string) bool {
-	if q.as != nil || len(q.Header["Cookie"]) > 0 || raw != q.path || q.Method != http.MethodGet && q.Method != http.MethodHead {
+// asked is what the answer to this request depends on, if that is all.
+func (q *request) asked() app.Asked {
+	a := app.Asked{Site: q.address, Path: q.path, NoticeRead: q.noticeRead}
+	if q.who != nil {
+		a.Who = *q.who
+	}
+	return a
+}
+
+// known sends what was sent to the same request before, where that is known to be
+// still the same; it reports whether it did.
+func (q *request) known(raw string) bool {
+	if q.as != nil || raw != q.path || len(q.visitor.Passes)+len(q.visitor.Links) > 0 || q.Method != http.MethodGet && q.Method != http.MethodHead {
 		return false
 	}
-	p := q.state.Rendered.Public(q.address, q.path, q.at)
-	if p == nil {
+	a := q.state.Rendered.Answer(q.asked(), q.at)
+	if a == nil {
 		return false
 	}
-	q.sendPublic(p.Page, p.Key)
+	if q.who == nil {
+		q.sendPublic(a.Page, a.Key)
+	} else {
+		q.sendOwn(a.Page, a.Key)
+	}
 	return true
 }
 
-// keepPublic keeps the answer for whoever brings no cookie, until the core says
-// that it may change.
-func (q *request) keepPublic(key app.RenderedKey, p *app.RenderedPage) {
-	if len(q.Header["Cookie"]) > 0 {
+// keepAnswer keeps the answer to requests like this one, until the core says that
+// it may change.
+func (q *request) keepAnswer(key app.RenderedKey, p *app.RenderedPage) {
+	if q.as != nil || key.HasPass {
 		return
 	}
 	if until, steady := q.site.SteadyUntil(q.at); steady {
-		q.state.Rendered.PutPublic(&app.PublicPage{Key: key, Page: p, From: q.at, Until: until})
+		q.state.Rendered.PutAnswer(q.asked(), &app.Answer{Key: key, Page: p, From: q.at, Until: until})
 	}
 }
 
@@ -102,11 +111,18 @@ func (q *request) begin(key app.RenderedKey) http.Header {
 }
 
 func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
-	if !key.SignedIn && !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
-		q.keepPublic(key, p)
+	if q.who != nil {
+		q.keepAnswer(key, p)
+	} else if !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
+		q.keepAnswer(key, p)
 		q.sendPublic(p, key)
 		return
 	}
+	q.sendOwn(p, key)
+}
+
+// sendOwn sends a page that is for one visitor alone.
+func (q *request) sendOwn(p *app.RenderedPage, key app.RenderedKey) {
 	h := q.begin(key)
 	name := ""
 	if key.SignedIn {
@@ -114,10 +130,7 @@ func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
 	}
 	h["Vary"], h["Cache-Control"] = varyCookie, noStore
 	h["Content-Length"] = []string{strconv.Itoa(len(p.Head) + len(name) + len(p.Tail))}
-	body := bodies.Get().(*[]byte)
-	*body = append(append(append((*body)[:0], p.Head...), name...), p.Tail...)
-	q.write(*body)
-	bodies.Put(body)
+	q.write(p.Head, []byte(name), p.Tail)
 }
 
 // sendPublic sends a page that anybody gets.

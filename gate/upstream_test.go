@@ -23,7 +23,9 @@ func inFront(t *testing.T) (*door, *httptest.Server) {
 	if err := d.house.StandInFrontOf(context.Background(), ines, "society", up.URL); err != nil {
 		t.Fatal(err)
 	}
-	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { d.gate.Serve(w, r, "society") }))
+	front := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { d.gate.Serve(w, r, "society") }))
+	front.Listener = InOnePiece(front.Config, front.Listener)
+	front.Start()
 	t.Cleanup(front.Close)
 	return d, front
 }

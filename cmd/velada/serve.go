@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -111,7 +110,7 @@ func openHouse(ctx context.Context, folder string) (*sql.DB, error) {
 // run opens the house, prepares it, and serves it until it is told to stop.
 func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) error, tell func(io.Writer, *hosts, *app.House, string)) error {
 	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(gate.CollectAt)
+		gate.CollectSeldom()
 	}
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -153,7 +152,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	go house.KeepSending(ctx, 2*time.Second)
 	defer house.Rest()
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(listener) }()
+	go func() { failed <- server.Serve(gate.InOnePiece(server, listener)) }()
 	select {
 	case err := <-failed:
 		return err
