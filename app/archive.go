@@ -116,7 +116,7 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 	if err != nil {
 		return 0, 0, err
 	}
-	return len(list), len(archive.Files), h.reloadEditions(ctx, site)
+	return len(list), len(archive.Files), h.reloadWorking(ctx, site)
 }
 
 // ExportArchive writes a working copy, or an edition where number is not 0, as a

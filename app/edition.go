@@ -46,7 +46,7 @@ type LiveFile struct {
 type Working struct {
 	Titles  map[string]string // by path
 	Order   []string          // the paths, in the order of the working copy
-	Changes int               // pages added, changed, moved or deleted since the live edition
+	Changes int               // pages and files that differ from the live edition, see changes
 }
 
 // Page is the page that stands at a path now, or nil.
@@ -66,11 +66,11 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 }
 
 func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
-	var outlines map[string]store.Outline
+	var copies map[string]*store.Edition
 	outlined := make(chan error, 1)
 	read := func() {
 		var err error
-		outlines, err = store.Outlines(ctx, q, site)
+		copies, err = store.WorkingOutlines(ctx, q, site)
 		outlined <- err
 	}
 	if _, many := q.(*sql.DB); many { // a transaction does one thing after another
@@ -83,7 +83,7 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 		return err
 	}
 	if site == "" {
-		s.Editions, s.Working = make(map[string]*LiveEdition, len(live)), make(map[string]Working, len(outlines))
+		s.Editions, s.Working = make(map[string]*LiveEdition, len(live)), make(map[string]Working, len(copies))
 	} else {
 		s.Editions, s.Working = maps.Clone(s.Editions), maps.Clone(s.Working)
 		delete(s.Editions, site)
@@ -92,9 +92,14 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 	for address, e := range live {
 		s.Editions[address] = liveEdition(e)
 	}
-	for address, o := range outlines {
-		w := Working{Titles: make(map[string]string, len(o.Pages)), Changes: o.Changes}
-		for _, p := range o.Pages {
+	for address := range live {
+		if copies[address] == nil { // all of it is deleted
+			copies[address] = &store.Edition{Site: address}
+		}
+	}
+	for address, e := range copies {
+		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[address], e)}
+		for _, p := range e.Pages {
 			w.Titles[p.Path] = p.Title
 			w.Order = append(w.Order, p.Path)
 		}
@@ -104,6 +109,65 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 		return fmt.Errorf("reading where pages stood: %w", err)
 	}
 	return nil
+}
+
+// changes counts the pages and files of a working copy that are added, changed,
+// moved or deleted since the live edition, and another order of the menu as one
+// more; 0 before anything is live.
+func changes(live, working *store.Edition) (n int) {
+	if live == nil {
+		return 0
+	}
+	before := make(map[string]*store.Page, len(live.Pages))
+	for i := range live.Pages {
+		before[live.Pages[i].ID] = &live.Pages[i]
+	}
+	for _, p := range working.Pages {
+		old, there := before[p.ID]
+		delete(before, p.ID)
+		if !there || old.Mark != p.Mark || old.Path != p.Path || old.InMenu != p.InMenu || old.Listing != p.Listing {
+			n++
+		}
+	}
+	n += len(before)
+	blobs := make(map[string]string, len(live.Files))
+	for _, f := range live.Files {
+		blobs[f.Path] = f.Blob
+	}
+	for _, f := range working.Files {
+		if blobs[f.Path] != f.Blob {
+			n++
+		}
+		delete(blobs, f.Path)
+	}
+	n += len(blobs)
+	if menuReordered(live.Pages, working.Pages) {
+		n++
+	}
+	return n
+}
+
+// menuReordered reports whether the pages that are in both menus stand in another
+// order.
+func menuReordered(before, after []store.Page) bool {
+	inMenu := func(pages []store.Page) map[string]bool {
+		ids := map[string]bool{}
+		for _, p := range pages {
+			if p.InMenu {
+				ids[p.ID] = true
+			}
+		}
+		return ids
+	}
+	order := func(pages []store.Page, there map[string]bool) (ids []string) {
+		for _, p := range pages {
+			if p.InMenu && there[p.ID] {
+				ids = append(ids, p.ID)
+			}
+		}
+		return ids
+	}
+	return !slices.Equal(order(before, inMenu(after)), order(after, inMenu(before)))
 }
 
 func liveEdition(e *store.Edition) *LiveEdition {

@@ -153,6 +153,12 @@ func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
 // swap puts a state in force for the next request.
 func (h *House) swap(s *State) {
 	s.Rendered = &Rendered{}
+	h.swapUnseen(s)
+}
+
+// swapUnseen puts a state in force in which no visitor meets anything new, so that
+// pages stay as they were sent.
+func (h *House) swapUnseen(s *State) {
 	h.state.Store(s)
 	next := make(chan struct{})
 	if earlier := h.changed.Swap(&next); earlier != nil {
@@ -194,10 +200,13 @@ var ErrNoSite = errors.New("there is no such site")
 // Actor finds who an address is now.
 func (h *House) Actor(a access.Address) Actor {
 	s := h.State()
-	actor := Actor{Address: a, Identity: s.Policy.Address(a), Name: a.String()}
+	actor := Actor{Address: a, Identity: s.Policy.Address(a)}
 	if p, ok := s.Policy.PersonOf(actor.Identity); ok && p.Name != "" {
 		actor.Name = p.Name
-	} else if name, ok := h.names.Load(actor.Name); ok && name != "" {
+		return actor
+	}
+	actor.Name = a.String()
+	if name, ok := h.names.Load(actor.Name); ok && name != "" {
 		actor.Name = name.(string)
 	}
 	return actor

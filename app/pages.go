@@ -112,16 +112,17 @@ func (h *House) SavePage(ctx context.Context, a Actor, site, id string, version 
 	saved.Page = *now
 	saved.Page.Title, saved.Page.Body, saved.Page.Version = title, body, now.Version+1
 	saved.Page.SavedAt, saved.Page.SavedBy = h.now(), a.Address.String()
-	return saved, h.reloadEditions(ctx, site)
+	return saved, h.reloadWorking(ctx, site)
 }
 
-// reloadEditions reads what changed of one site's pages; the caller holds writing.
-func (h *House) reloadEditions(ctx context.Context, site string) error {
+// reloadWorking reads what changed of one site's working copy, which no visitor
+// sees; the caller holds writing.
+func (h *House) reloadWorking(ctx context.Context, site string) error {
 	next := *h.State()
 	if err := next.readEditions(ctx, h.DB, site); err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapUnseen(&next)
 	return nil
 }
 
@@ -179,7 +180,7 @@ func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body stri
 	if err := store.AddPage(ctx, h.DB, site, p); err != nil {
 		return store.Page{}, err
 	}
-	return p, h.reloadEditions(ctx, site)
+	return p, h.reloadWorking(ctx, site)
 }
 
 // MovePage gives a page another path, with the pages below it, and keeps the
@@ -258,7 +259,7 @@ func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMe
 	if err != nil {
 		return 0, fmt.Errorf("moving %s: %w", from, err)
 	}
-	return links, h.reloadEditions(ctx, site)
+	return links, h.reloadWorking(ctx, site)
 }
 
 // ShiftPage puts a page before or after the one beside it in the order of the
@@ -296,7 +297,7 @@ func (h *House) ShiftPage(ctx context.Context, a Actor, site, id string, by int)
 	if err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.OrderPages(ctx, tx, site, ids) }); err != nil {
 		return err
 	}
-	return h.reloadEditions(ctx, site)
+	return h.reloadWorking(ctx, site)
 }
 
 // DropPage takes a page out of the working copy. Visitors lose it with the next
@@ -320,7 +321,7 @@ func (h *House) DropPage(ctx context.Context, a Actor, site, id string) error {
 	if err != nil {
 		return err
 	}
-	return h.reloadEditions(ctx, site)
+	return h.reloadWorking(ctx, site)
 }
 
 // SaveFile adds a picture or another file to the working copy, or replaces the
@@ -341,12 +342,16 @@ func (h *House) SaveFile(ctx context.Context, a Actor, site, to, kind string, da
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	f := store.File{Path: normal, Type: kind, Size: len(data)}
-	return f, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		if f.Blob, err = store.SaveBlob(ctx, tx, data); err != nil {
 			return err
 		}
 		return store.SaveFile(ctx, tx, site, f)
 	})
+	if err != nil {
+		return store.File{}, fmt.Errorf("saving %s: %w", normal, err)
+	}
+	return f, h.reloadWorking(ctx, site)
 }
 
 // DropFile takes a file out of the working copy.
@@ -356,9 +361,13 @@ func (h *House) DropFile(ctx context.Context, a Actor, site, at string) error {
 	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(store.DropFile(ctx, tx, site, at), store.DropLooseBlobs(ctx, tx))
 	})
+	if err != nil {
+		return fmt.Errorf("dropping %s: %w", at, err)
+	}
+	return h.reloadWorking(ctx, site)
 }
 
 // WorkingEdition is the working copy as an edition that is not published, to be

@@ -56,6 +56,101 @@ func TestSavingOnTopOfEachOther(t *testing.T) {
 	}
 }
 
+// What is not live yet is counted as the difference before publishing shows it.
+func TestWhatIsNotLiveYetIsCounted(t *testing.T) {
+	h, now := clockedHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	count := func(what string, want int) {
+		t.Helper()
+		plan, err := h.PlanPublication(ctx, "society")
+		if err != nil {
+			t.Fatal(err)
+		}
+		shown := len(plan.Pages) + len(plan.Files)
+		if slices.Contains(plan.Menu, "The order of the menu changes.") {
+			shown++
+		}
+		if n := h.State().Working["society"].Changes; n != want || shown != want {
+			t.Errorf("%s: %d counted, %d shown, want %d: %+v", what, n, shown, want, plan.Menu)
+		}
+	}
+	must := func(_ any, err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	count("at first", 0)
+	must(h.SaveFile(ctx, ines, "society", "/files/sky.png", "image/png", []byte("\x89PNG")))
+	count("a picture", 1)
+	must(h.SaveFile(ctx, ines, "society", "/hill.svg", "image/svg+xml", []byte("<svg xmlns='http://www.w3.org/2000/svg'/>")))
+	count("a picture in the place of another", 2)
+	must(nil, h.DropFile(ctx, ines, "society", "/hill.svg"))
+	count("that one deleted", 2)
+	p := pageAt(t, h, "society", "/visit")
+	must(h.SavePage(ctx, ines, "society", p.ID, p.Version, p.Title, p.Body+"\nMore.", false))
+	count("a page", 3)
+	must(h.NewPage(ctx, ines, "society", "/new", "New", "# New"))
+	count("a new page", 4)
+	must(h.MovePage(ctx, ines, "society", pageAt(t, h, "society", "/telescope").ID, "/the-forty", true, true))
+	moved := h.State().Working["society"].Changes // links to it are put right too
+	count("a page moved", moved)
+	must(nil, h.DropPage(ctx, ines, "society", pageAt(t, h, "society", "/privacy").ID))
+	count("a page deleted", moved+1)
+	must(nil, h.ShiftPage(ctx, ines, "society", p.ID, 1))
+	count("another order", moved+2)
+	must(h.Publish(ctx, ines, "society", "", time.Time{}))
+	count("published", 0)
+	*now = now.Add(time.Hour)
+	must(nil, h.GoBack(ctx, ines, "society", 31))
+	count("gone back", moved+2)
+}
+
+// Every save of a day is kept; of what is older, one in ten minutes for each of
+// those who wrote.
+func TestOldSavesAreThinnedOut(t *testing.T) {
+	h, now := clockedHouse(t)
+	ines, jonas := who(t, h, "ines@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
+	*now = now.Truncate(time.Hour)
+	id := pageAt(t, h, "society", "/visit").ID
+	save := func(a app.Actor, text string) {
+		t.Helper()
+		p := pageAt(t, h, "society", "/visit")
+		if _, err := h.SavePage(ctx, a, "society", id, p.Version, p.Title, text, false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	kept := func() (texts []string) {
+		saves, err := store.PageSaves(ctx, h.DB, "society", id, 100)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range saves {
+			texts = append(texts, s.Body)
+		}
+		slices.Reverse(texts)
+		return texts[1:] // after what it said first
+	}
+	for i, text := range []string{"a", "ab", "abc", "J", "abcd"} {
+		a := ines
+		if i == 3 {
+			a = jonas
+		}
+		save(a, text)
+		*now = now.Add(time.Minute)
+	}
+	*now = now.Add(10 * time.Minute)
+	save(ines, "later")
+	if got := kept(); !slices.Equal(got, []string{"a", "ab", "abc", "J", "abcd"}) {
+		t.Errorf("on the same day: %q", got)
+	}
+	*now = now.Add(25 * time.Hour)
+	save(ines, "next day")
+	if got := kept(); !slices.Equal(got, []string{"J", "abcd", "later"}) {
+		t.Errorf("the day after: %q", got)
+	}
+}
+
 func TestWritingKeepsToOnesSection(t *testing.T) {
 	h, now := clockedHouse(t)
 	crew := who(t, h, "katya-cifuentes@cerroalcor.example")

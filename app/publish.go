@@ -232,7 +232,7 @@ func (p *Publication) compareMenus(was *store.Edition) {
 			p.Menu = append(p.Menu, fmt.Sprintf("“%s” leaves the menu.", name))
 		}
 	}
-	if len(p.Menu) == 0 && !slices.Equal(before, after) {
+	if menuReordered(was.Pages, p.Edition.Pages) {
 		p.Menu = append(p.Menu, "The order of the menu changes.")
 	}
 }
@@ -438,7 +438,7 @@ func (h *House) Publish(ctx context.Context, a Actor, site, note string, due tim
 	if due.IsZero() {
 		return e.Number, h.swapPolicy(ctx, p.Then, site)
 	}
-	return e.Number, h.reloadEditions(ctx, site)
+	return e.Number, h.reloadWorking(ctx, site)
 }
 
 // putLive writes in a transaction that an edition is live from now on.

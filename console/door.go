@@ -346,7 +346,7 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 		p.Site.Live = fmt.Sprintf("Edition %d is live", e.Number)
 		p.Site.Next = e.Number + 1
 		if n := s.Working[address].Changes; n > 0 {
-			p.Site.Live += " · " + count(n, "page", "pages") + " changed since"
+			p.Site.Live += " · " + count(n, "change", "changes") + " since"
 		}
 	} else {
 		p.Site.Live = "Nothing is live yet"

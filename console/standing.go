@@ -139,7 +139,7 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 		rows = append(rows, waitRow{count(pending, "person wants", "people want") + " to become a member", membersURL(d.site)})
 	}
 	if n := d.state.Working[d.site].Changes; n > 0 {
-		rows = append(rows, waitRow{count(n, "page", "pages") + " changed since the edition that is live", "/sites/" + d.site + "/publish"})
+		rows = append(rows, waitRow{count(n, "change", "changes") + " since the edition that is live", "/sites/" + d.site + "/publish"})
 	}
 	if broken > 0 {
 		rows = append(rows, waitRow{count(broken, "promise is", "promises are") + " broken", "#promises"})

@@ -68,11 +68,11 @@ func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edit
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var address string
 		var p Page
-		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind); err == nil {
+		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark); err == nil {
 			bySite[address].Pages = append(bySite[address].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.address AND p.number = s.live
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.address AND p.number = s.live
 		WHERE ?1 = '' OR s.address = ?1 ORDER BY s.address, p.position`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)

@@ -23,6 +23,7 @@ type Page struct {
 	Version     int  // working copies only: how often it was saved
 	SavedAt     time.Time
 	SavedBy     string // an address
+	Mark        string // of its title and body, where it is read without them
 }
 
 // PageSave is one state that a page of a working copy had.
@@ -79,12 +80,22 @@ func AddPage(ctx context.Context, q Queryer, site string, p Page) error {
 	return nil
 }
 
-// SavePage writes the next version of a page's title and body, and keeps the
-// one before.
+// How long every single save of a page is kept, and the stretches of which the
+// last save of each person is kept after that.
+const (
+	keepEverySave = 24 * time.Hour
+	saveStretch   = 10 * time.Minute
+)
+
+// SavePage keeps what a page says in its working copy, and what it was before.
+// What is saved while somebody types is many states, and is thinned out later.
 func SavePage(ctx context.Context, q Queryer, site string, was Page, title, body, who string, at time.Time) error {
 	return errors.Join(
 		exec(ctx, q, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
 			site, was.ID, was.Version, was.SavedAt.Unix(), was.SavedBy, was.Title, was.Body),
+		exec(ctx, q, `DELETE FROM page_saves WHERE site = ?1 AND page = ?2 AND at < ?3 AND version NOT IN
+			(SELECT max(version) FROM page_saves WHERE site = ?1 AND page = ?2 GROUP BY who, at / ?4)`,
+			site, was.ID, at.Add(-keepEverySave).Unix(), int(saveStretch.Seconds())),
 		exec(ctx, q, `UPDATE pages SET title = ?, body = ?, mark = ?, version = version + 1, saved_at = ?, saved_by = ? WHERE site = ? AND id = ?`,
 			title, body, mark(title, body), at.Unix(), who, site, was.ID),
 	)
@@ -146,48 +157,41 @@ func SaveWorkingPages(ctx context.Context, q Queryer, site string, pages []Page)
 	return nil
 }
 
-// Outline is what is known of a working copy without its pages' texts.
-type Outline struct {
-	Pages   []Page // without bodies
-	Changes int    // pages added, changed, moved or deleted since the live edition
-}
-
-// Outlines reads the outline of every working copy, or of one site's.
-func Outlines(ctx context.Context, q Queryer, site string) (map[string]Outline, error) {
-	bySite := map[string]Outline{}
+// WorkingOutlines reads the working copy of every site, or of one, without the
+// pages' texts.
+func WorkingOutlines(ctx context.Context, q Queryer, site string) (map[string]*Edition, error) {
+	bySite := map[string]*Edition{}
+	of := func(address string) *Edition {
+		e := bySite[address]
+		if e == nil {
+			e = &Edition{Site: address}
+			bySite[address] = e
+		}
+		return e
+	}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var address string
 		var p Page
-		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing); err == nil {
-			o := bySite[address]
-			o.Pages = append(o.Pages, p)
-			bySite[address] = o
+		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Mark); err == nil {
+			e := of(address)
+			e.Pages = append(e.Pages, p)
 		}
 		return
-	}, `SELECT site, id, path, title, in_menu, listing FROM pages INDEXED BY pages_outline WHERE ?1 = '' OR site = ?1 ORDER BY site, position, id`, site)
+	}, `SELECT site, id, path, title, in_menu, listing, mark FROM pages INDEXED BY pages_outline WHERE ?1 = '' OR site = ?1 ORDER BY site, position, id`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading working copies: %w", err)
 	}
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var address string
-		var n int
-		if err = r.Scan(&address, &n); err == nil {
-			o := bySite[address]
-			o.Changes += n
-			bySite[address] = o
+		var f File
+		if err = r.Scan(&address, &f.Path, &f.Blob); err == nil {
+			e := of(address)
+			e.Files = append(e.Files, f)
 		}
 		return
-	}, `SELECT p.site, count(*) FROM pages p JOIN sites s ON s.address = p.site
-		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
-		WHERE s.live IS NOT NULL AND (?1 = '' OR p.site = ?1)
-		AND (e.id IS NULL OR e.mark <> p.mark OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)
-		GROUP BY p.site
-		UNION ALL
-		SELECT e.site, count(*) FROM edition_pages e JOIN sites s ON s.address = e.site AND e.number = s.live
-		WHERE (?1 = '' OR e.site = ?1) AND NOT EXISTS (SELECT 1 FROM pages p WHERE p.site = e.site AND p.id = e.id)
-		GROUP BY e.site`, site)
+	}, `SELECT site, path, blob FROM files WHERE ?1 = '' OR site = ?1`, site)
 	if err != nil {
-		return nil, fmt.Errorf("comparing working copies: %w", err)
+		return nil, fmt.Errorf("reading the files of working copies: %w", err)
 	}
 	return bySite, nil
 }
