@@ -47,6 +47,7 @@ type Working struct {
 	Titles  map[string]string // by path
 	Order   []string          // the paths, in the order of the working copy
 	Changes int               // pages and files that differ from the live edition, see changes
+	Next    int               // the number of the next edition
 }
 
 // Page is the page that stands at a path now, or nil.
@@ -67,10 +68,14 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 
 func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
 	var copies map[string]*store.Edition
+	var latest map[string]int
 	outlined := make(chan error, 1)
 	read := func() {
 		var err error
 		copies, err = store.WorkingOutlines(ctx, q, site)
+		if err == nil {
+			latest, err = store.LatestEditions(ctx, q, site)
+		}
 		outlined <- err
 	}
 	if _, many := q.(*sql.DB); many { // a transaction does one thing after another
@@ -98,7 +103,7 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 		}
 	}
 	for address, e := range copies {
-		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[address], e)}
+		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[address], e), Next: latest[address] + 1}
 		for _, p := range e.Pages {
 			w.Titles[p.Path] = p.Title
 			w.Order = append(w.Order, p.Path)

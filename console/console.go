@@ -425,8 +425,9 @@ type siteHead struct {
 	MaySee                    bool // may do something on the whole site
 	MayPreview, MayWrite      bool // somewhere on it
 	MayPublish, MayAdmit      bool
-	Changes                   int // not live yet
-	Next                      int // the number of the next edition
+	Changes                   int  // not live yet
+	ToPublish                 bool // the working copy is not what is live
+	Next                      int  // the number of the next edition
 }
 
 func (c *Console) page(x *gin.Context, title string) *page {

@@ -328,6 +328,20 @@ func instantAsked(text string, zone *time.Location) (access.Instant, bool) {
 	return access.At(t), err == nil
 }
 
+// liveNow says which edition of a site is live, how many changes are not, and
+// whether there is anything to publish.
+func liveNow(s *app.State, address string) (live string, changes int, anything bool) {
+	e, w := s.Editions[address], s.Working[address]
+	if e == nil {
+		return "Nothing is live yet", 0, len(w.Order) > 0
+	}
+	live = fmt.Sprintf("Edition %d is live", e.Number)
+	if w.Changes > 0 {
+		live += " · " + count(w.Changes, "change", "changes") + " since"
+	}
+	return live, w.Changes, w.Changes > 0
+}
+
 // sitePage begins a view of a site: its band, with the standing sentence and
 // which edition is live.
 func (c *Console) sitePage(x *gin.Context, here string) *page {
@@ -341,16 +355,8 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
 	p.Site.MayAdmit = caps.Has(access.ManageMembers)
-	p.Site.Changes, p.Site.Next = s.Working[address].Changes, 1
-	if e := s.Editions[address]; e != nil {
-		p.Site.Live = fmt.Sprintf("Edition %d is live", e.Number)
-		p.Site.Next = e.Number + 1
-		if n := s.Working[address].Changes; n > 0 {
-			p.Site.Live += " · " + count(n, "change", "changes") + " since"
-		}
-	} else {
-		p.Site.Live = "Nothing is live yet"
-	}
+	p.Site.Live, p.Site.Changes, p.Site.ToPublish = liveNow(s, address)
+	p.Site.Next = s.Working[address].Next
 	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	p.Standing = siteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
 	return p

@@ -292,6 +292,8 @@ type savedAnswer struct {
 	Merged  bool          `json:"merged"`
 	Saved   string        `json:"saved"`
 	HTML    template.HTML `json:"html"`
+	Live    string        `json:"live"`    // which edition is live, and what is not
+	Publish bool          `json:"publish"` // whether there is anything to publish
 	Error   string        `json:"error,omitempty"`
 }
 
@@ -322,7 +324,11 @@ func (c *Console) savePage(x *gin.Context) {
 			c.fail(x, err)
 			return
 		}
-		x.JSON(http.StatusOK, savedAnswer{saved.Page.Version, saved.Page.Title, saved.Page.Body, saved.Merged, c.savedAt(saved.Page), html, ""})
+		live, _, anything := liveNow(c.House.State(), site)
+		x.JSON(http.StatusOK, savedAnswer{
+			Version: saved.Page.Version, Title: saved.Page.Title, Body: saved.Page.Body, Merged: saved.Merged,
+			Saved: c.savedAt(saved.Page), HTML: html, Live: live, Publish: anything,
+		})
 	case errors.As(err, &conflict):
 		if inPage {
 			x.JSON(http.StatusConflict, savedAnswer{Error: "Somebody else changed the same lines."})

@@ -37,6 +37,8 @@ test("a page is saved as one types, and visitors see it with the next edition", 
   await saved(ines);
   await ines.locator("#rendering").getByText("dusk").waitFor();
   assert.ok(!(await house.ask("society", "/visit")).body.includes("dusk"), "nothing is live yet");
+  await ines.getByText("Edition 31 is live · 1 change since").waitFor();
+  await ines.getByRole("link", { name: "Publish edition 32" }).waitFor();
   await ines.reload();
   assert.match(await body(ines).inputValue(), /dusk/);
   await ines.getByRole("link", { name: "Publish edition 32" }).click();
@@ -48,7 +50,35 @@ test("a page is saved as one types, and visitors see it with the next edition", 
   await ines.getByRole("link", { name: "What going back would change" }).click();
   await ines.getByRole("button", { name: "Make edition 31 live again" }).click();
   await ines.getByText("Edition 31 is live again.").waitFor();
+  await ines.getByRole("link", { name: "Publish edition 33" }).waitFor();
   assert.ok(!(await house.ask("society", "/visit")).body.includes("dusk"));
+});
+
+test("a link to a page is chosen by searching, and a picture dropped in is a change that is not live", async () => {
+  const ines = await editor("ines@cerroalcor.example");
+  await write(ines, "society", "/history");
+  const before = await body(ines).inputValue();
+  await ines.getByText("Link to a page").click();
+  await ines.getByLabel("Find a page of this site").fill("getting");
+  await ines.locator("#links-found").getByText("Getting here").waitFor();
+  await ines.getByLabel("Find a page of this site").press("Enter");
+  assert.doesNotMatch(await ines.locator("#saved").innerText(), /Not saved/, "looking for a page changes nothing");
+  await body(ines).press("Control+End");
+  await ines.locator("#links-found").getByText("Getting here").click();
+  await saved(ines);
+  assert.equal(await body(ines).inputValue(), `${before}[Getting here](/visit)`);
+  await ines.setInputFiles("[data-add-file]", { name: "Dome at dusk.svg", mimeType: "image/svg+xml", buffer: Buffer.from("<svg xmlns='http://www.w3.org/2000/svg' width='90' height='60'><rect width='90' height='60'/></svg>") });
+  await ines.locator("#rendering img[src*='dome-at-dusk']").waitFor();
+  await ines.getByText(/live · \d+ changes since/).waitFor();
+  await ines.goto(`${house.console}/sites/society/publish`);
+  await ines.getByRole("heading", { name: "Pictures that anybody can open from then on" }).waitFor();
+  assert.ok(await ines.locator(".new-pictures img").first().evaluate((img) => img.complete && img.naturalWidth > 0), "it is shown");
+  await write(ines, "society", "/history");
+  await body(ines).fill(before);
+  await saved(ines);
+  await ines.getByText("Pictures and files").click();
+  await ines.locator("li").filter({ hasText: "dome-at-dusk" }).getByRole("button", { name: "Take out" }).click();
+  await ines.locator("li").filter({ hasText: "dome-at-dusk" }).waitFor({ state: "detached" });
 });
 
 test("an accidental deletion is caught in the difference", async () => {

@@ -119,6 +119,24 @@ func NextNumber(ctx context.Context, q Queryer, site string) (number int, err er
 	return number, err
 }
 
+// LatestEditions gives the highest number of an edition of every site that has
+// one, or of one site.
+func LatestEditions(ctx context.Context, q Queryer, site string) (map[string]int, error) {
+	numbers := map[string]int{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var address string
+		var number int
+		if err = r.Scan(&address, &number); err == nil {
+			numbers[address] = number
+		}
+		return
+	}, `SELECT site, max(number) FROM editions WHERE ?1 = '' OR site = ?1 GROUP BY site`, site)
+	if err != nil {
+		return nil, fmt.Errorf("reading the numbers of editions: %w", err)
+	}
+	return numbers, nil
+}
+
 // PageHTML reads the rendered text of a page of an edition.
 func PageHTML(ctx context.Context, q Queryer, site string, number int, path string) (html string, err error) {
 	err = q.QueryRowContext(ctx, `SELECT html FROM edition_pages WHERE site = ? AND number = ? AND path = ?`, site, number, path).Scan(&html)

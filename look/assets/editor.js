@@ -76,6 +76,8 @@
           }
           if (!told.merged || untouched) version.value = told.version;
           document.querySelector("#rendering").innerHTML = told.html;
+          document.querySelector("#live-now").textContent = told.live;
+          document.querySelector("#publish-now")?.toggleAttribute("hidden", !told.publish);
           say(told.merged ? `${told.saved}, with what others changed` : told.saved);
           localStorage.removeItem(key);
           if (!untouched) again = true;
@@ -94,7 +96,7 @@
       clearTimeout(timer);
       timer = setTimeout(save, 700);
     };
-    form.addEventListener("input", (event) => { if (event.target.type !== "file") changed(); });
+    form.addEventListener("input", (event) => { if (event.target.name === "title" || event.target === body) changed(); });
     form.addEventListener("submit", (event) => { event.preventDefault(); clearTimeout(timer); save(); });
     addEventListener("beforeunload", (event) => { if (/^Not saved/.test(document.querySelector("#saved")?.textContent ?? "")) { keep(); event.preventDefault(); } });
 
