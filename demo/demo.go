@@ -282,7 +282,7 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 			return errors.New("pages.txt: there is no site " + site)
 		}
 		if number > 0 {
-			e := &store.Edition{Site: site, Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines@cerroalcor.example", Note: "", Pages: slices.Clone(list)}
+			e := &store.Edition{Site: site, Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines@cerroalcor.example", Note: notes[site], Pages: slices.Clone(list)}
 			if site == "society" {
 				blob, err := store.SaveBlob(ctx, tx, hill)
 				if err != nil {
@@ -304,6 +304,12 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 					return err
 				}
 			}
+			for _, before := range earlier[site] {
+				was := &store.Edition{Site: site, Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: e.Files}
+				if _, err := app.PutEdition(ctx, tx, doc.Sites[position], was, position); err != nil {
+					return err
+				}
+			}
 			if _, err := app.PutEdition(ctx, tx, doc.Sites[position], e, position); err != nil {
 				return err
 			}
@@ -316,6 +322,43 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 		}
 	}
 	return nil
+}
+
+// notes are what was said of the editions that are live.
+var notes = map[string]string{"society": "The open night of 11 December", "variable-stars": "Week 2"}
+
+// earlier are editions that were live before, by site: who made them how many days
+// ago, and how their pages differ from today's.
+var earlier = map[string][]struct {
+	number, days int
+	who, note    string
+	pages        func([]store.Page) []store.Page
+}{
+	"society": {
+		{29, 61, "ines@cerroalcor.example", "The courses of the autumn", func(list []store.Page) []store.Page {
+			list = without(list, "/history")
+			replace(list, "/open-nights", "| 27 November | Pleiades and Hyades | Aiko |\n| 11 December | The winter hexagon | Bram |", "| 30 October | Andromeda | Bram |")
+			replace(list, "/visit", " Please drive the last bend with dipped lights.", "")
+			return list
+		}},
+		{30, 20, "pilar@cerroalcor.example", "How it began, and the open night of November", func(list []store.Page) []store.Page {
+			replace(list, "/open-nights", "\n| 11 December | The winter hexagon | Bram |", "")
+			return list
+		}},
+	},
+	"variable-stars": {
+		{6, 13, "aiko@cerroalcor.example", "Week 1", func(list []store.Page) []store.Page { return without(list, "/notes/week-2") }},
+	},
+}
+
+func without(list []store.Page, path string) []store.Page {
+	return slices.DeleteFunc(list, func(p store.Page) bool { return p.Path == path })
+}
+
+// replace puts other words into what a page says.
+func replace(list []store.Page, path, words, by string) {
+	i := slices.IndexFunc(list, func(p store.Page) bool { return p.Path == path })
+	list[i].Body = strings.Replace(list[i].Body, words, by, 1)
 }
 
 // pageID is the id of a page of the demo house.

@@ -47,6 +47,27 @@ func TestTheHouseAsItIsDescribed(t *testing.T) {
 			t.Errorf("a stranger at %s meets %v", site, got)
 		}
 	}
+	for site, want := range map[string]int{"society": 3, "variable-stars": 2, "august": 0} {
+		editions, err := store.Editions(ctx, db, site)
+		if err != nil || len(editions) != want {
+			t.Fatalf("%s has %d editions, %v", site, len(editions), err)
+		}
+		said := map[string]bool{}
+		for _, e := range editions {
+			whole, err := store.FindEdition(ctx, db, site, e.Number)
+			if err != nil {
+				t.Fatal(err)
+			}
+			text := ""
+			for _, page := range whole.Pages {
+				text += page.Path + page.Body
+			}
+			said[text] = true
+		}
+		if len(said) != want {
+			t.Errorf("%s: editions that say the same", site)
+		}
+	}
 	for _, j := range p.Judge(at) {
 		if j.Kept == (j.Promise.ID == "council-dossier") {
 			t.Errorf("%s: kept %v", j.Promise.ID, j.Kept)
