@@ -16,6 +16,10 @@ import (
 // ErrWrongCode says that a code of the second step is wrong or was used before.
 var ErrWrongCode = errors.New("this is not the code of now. Look at it again; a code works once")
 
+// ErrHasSecondStep says that a second step is taken off, with a code of it, before
+// another takes its place.
+var ErrHasSecondStep = errors.New("there is a second step already: take it off first, with a code of it")
+
 // HasSecondStep reports whether an account has a second step.
 func (h *House) HasSecondStep(ctx context.Context, a access.Address) (bool, error) {
 	account, err := store.FindAccount(ctx, h.DB, a.String())
@@ -63,6 +67,9 @@ func (h *House) SetSecondStep(ctx context.Context, a access.Address, secret, cod
 	account, err := h.Account(ctx, a)
 	if err != nil {
 		return nil, err
+	}
+	if account.TOTP != "" {
+		return nil, ErrHasSecondStep
 	}
 	account.TOTP, account.TOTPUsed = secret, step
 	var hashes [][32]byte

@@ -194,7 +194,7 @@ func (c *Console) wrongCode(x *gin.Context, f *form, err error) bool {
 	switch {
 	case errors.As(err, &later):
 		f.Wrong["code"] = later.Error()
-	case errors.Is(err, app.ErrWrongCode):
+	case errors.Is(err, app.ErrWrongCode), errors.Is(err, app.ErrHasSecondStep):
 		f.Wrong["code"] = capital(err.Error()) + "."
 	default:
 		return false

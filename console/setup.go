@@ -37,6 +37,10 @@ func (c *Console) showSetUp(x *gin.Context) {
 }
 
 func (c *Console) doSetUp(x *gin.Context) {
+	if c.House.State() != nil {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
 	f := typed(x, "code", "house", "zone", "name", "address")
 	f.Values["password"] = x.PostForm("password")
 	p := c.page(x, "Set up your house")
