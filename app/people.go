@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -70,16 +71,85 @@ func (h *House) PlanHouse(ctx context.Context, a Actor, c HouseChange) (*HousePl
 		return plan, nil
 	}
 	for _, site := range plan.Impact.Full.Sites { // nobody gives or takes more than they have
-		mine := h.Can(a, site.Site, "/")
 		for _, p := range site.Pages {
+			mine := h.Can(a, site.Site, p.Path)
 			for _, can := range p.Can {
-				if lacks := (can.Gains | can.Loses) &^ mine; lacks != 0 {
-					return nil, access.TeamRefusal{Text: fmt.Sprintf("This group lets people %s on a site where you may not. A steward can change it.", CapabilityWords(lacks))}
+				if err := mayGive(mine, can.Gains|can.Loses); err != nil {
+					return nil, err
 				}
 			}
 		}
 	}
+	if err := h.mayPutInto(a, s.Policy.Document(), then); err != nil {
+		return nil, err
+	}
 	return plan, nil
+}
+
+// mayGive refuses rights that the one who gives or takes them lacks.
+func mayGive(mine, rights access.Capabilities) error {
+	if lacks := rights &^ mine; lacks != 0 {
+		return access.TeamRefusal{Text: fmt.Sprintf("This group lets people %s on a site where you may not. A steward can change it.", CapabilityWords(lacks))}
+	}
+	return nil
+}
+
+// mayPutInto checks that somebody has all the rights that come with the groups
+// whose people differ from before, also of those that begin only later, which an
+// impact at this instant does not show.
+func (h *House) mayPutInto(a Actor, before *access.Document, then *access.Policy) error {
+	after := then.Document()
+	return h.mayGiveRightsOf(a, then, func(group string) bool {
+		return !maps.Equal(peopleWithin(before, group), peopleWithin(after, group))
+	})
+}
+
+// mayGiveRightsOf checks that somebody has all the rights that come with groups.
+func (h *House) mayGiveRightsOf(a Actor, p *access.Policy, these func(group string) bool) error {
+	if h.IsSteward(a) {
+		return nil
+	}
+	for _, site := range p.Document().Sites {
+		for _, e := range site.Team {
+			if e.Group == "" || !these(e.Group) {
+				continue
+			}
+			if err := mayGive(h.Can(a, site.Address, cmp.Or(e.Under, "/")), p.Site(site.Address).RoleCapabilities(e.Role)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// groupsWithin gives a group and all groups in it.
+func groupsWithin(doc *access.Document, group string) []*access.Group {
+	var list []*access.Group
+	var add func(id string)
+	add = func(id string) {
+		g := GroupAt(doc, id)
+		if g == nil || slices.Contains(list, g) {
+			return
+		}
+		list = append(list, g)
+		for _, inner := range g.Groups {
+			add(inner)
+		}
+	}
+	add(group)
+	return list
+}
+
+// peopleWithin gives the people of a group and of the groups in it, whenever those
+// hold.
+func peopleWithin(doc *access.Document, group string) map[string]bool {
+	people := map[string]bool{}
+	for _, g := range groupsWithin(doc, group) {
+		for _, p := range g.People {
+			people[p] = true
+		}
+	}
+	return people
 }
 
 // mayChangeHouse checks that somebody may change people and groups: stewards

@@ -210,6 +210,78 @@ func TestAKeeperLooksAfterLearnersAndNoMore(t *testing.T) {
 	}
 }
 
+// Whoever keeps a group that has rights on a site gives them to nobody, unless they
+// have them: not to somebody of the house, not to somebody new, not by a code, not
+// for later, and not by a group within it.
+func TestAKeeperGivesNoRightsTheyLack(t *testing.T) {
+	for name, entry := range map[string]access.TeamEntry{
+		"the whole site": {Group: "council", Role: "publisher", Under: "/", Accepted: true},
+		"a section":      {Group: "council", Role: "editor", Under: "/crew/lacerta", Accepted: true},
+		"later":          {Group: "council", Role: "editor", Under: "/", Accepted: true},
+	} {
+		h := demoHouse(t)
+		ines, keeper := who(t, h, "ines@cerroalcor.example"), who(t, h, "bram@cerroalcor.example")
+		if name == "later" {
+			entry.From = access.At(h.Now().Add(7 * 24 * time.Hour))
+		}
+		inner := app.GroupForm{Name: "Newcomers"}
+		change, err := h.ChangeGroup(inner)
+		apply(t, h, ines, change, err)
+		council := *app.GroupAt(h.State().Policy.Document(), "council")
+		change, err = h.ChangeGroup(app.GroupForm{ID: "council", Name: council.Name, Groups: []string{"newcomers"}})
+		apply(t, h, ines, change, err)
+		apply1(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = append(s.Team, entry) })
+		for _, g := range []string{"council", "newcomers"} {
+			if err := h.SetKeepers(ctx, ines, g, "Bram de Wit"); err != nil {
+				t.Fatal(err)
+			}
+		}
+		before := h.State().Policy
+		var refusal access.TeamRefusal
+		for _, g := range []string{"council", "newcomers"} {
+			if err := h.ApplyHouse(ctx, keeper, h.PutIn(g, []string{"salma"})); !errors.As(err, &refusal) {
+				t.Errorf("%s, %s: somebody of the house: %v", name, g, err)
+			}
+			if _, err := h.NewJoinCode(ctx, keeper, g, h.Now().Add(time.Hour), 3, false); !errors.As(err, &refusal) {
+				t.Errorf("%s, %s: a code: %v", name, g, err)
+			}
+			sheet, err := roster.Read([]byte("name,address\nNoor Haddad,noor@aula.cerroalcor.example"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			plan, err := h.PlanRoster(ctx, keeper, app.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: g})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := h.ApplyHouse(ctx, keeper, plan.Change); !errors.As(err, &refusal) {
+				t.Errorf("%s, %s: somebody new: %v", name, g, err)
+			}
+		}
+		if err := h.ApplyHouse(ctx, keeper, h.TakeOut("council", []string{"jonas"})); !errors.As(err, &refusal) {
+			t.Errorf("%s: taken away: %v", name, err)
+		}
+		if h.State().Policy != before {
+			t.Errorf("%s: something changed", name)
+		}
+		// whoever has the rights may
+		apply1(t, h, ines, "variable-stars", func(s *access.Site) {
+			s.Team = append(s.Team, access.TeamEntry{Person: "bram", Role: "publisher", Under: "/", Accepted: true})
+		})
+		if err := h.ApplyHouse(ctx, keeper, h.PutIn("council", []string{"salma"})); err != nil {
+			t.Errorf("%s: with the rights: %v", name, err)
+		}
+		code, err := h.NewJoinCode(ctx, keeper, "newcomers", h.Now().Add(time.Hour), 3, false)
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		// and no longer once they are gone, also by a code from before
+		apply1(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
+		if _, err := h.Join(ctx, app.Joining{Code: code.Code, Name: "Zoë Lara", Password: "walnut ferry indigo moss"}, "192.0.2.1"); !errors.As(err, &refusal) {
+			t.Errorf("%s: by a code from before: %v", name, err)
+		}
+	}
+}
+
 func TestJoinCodesEndAndAreCounted(t *testing.T) {
 	h := demoHouse(t)
 	aiko := who(t, h, "aiko@cerroalcor.example")

@@ -26,6 +26,7 @@ func demoHouseFor(t testing.TB) *app.House {
 	if err != nil {
 		t.Fatal(err)
 	}
+	h.SiteURL = func(address string) string { return "http://" + address + ".localhost" }
 	return h
 }
 

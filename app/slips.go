@@ -107,7 +107,7 @@ func (h *House) noSlip(ctx context.Context, a Actor, p access.Person, at access.
 		return "keeps a group themself: a steward can do it", nil
 	}
 	for _, site := range s.Policy.Document().Sites {
-		if caps := h.Can(h.Actor(at), site.Address, "/") &^ h.Can(a, site.Address, "/"); caps != 0 {
+		if caps := h.CanAnywhere(h.Actor(at), site.Address) &^ h.CanAnywhere(a, site.Address); caps != 0 {
 			return "may do on a site what you may not: a steward can do it", nil
 		}
 	}
@@ -130,7 +130,15 @@ func (h *House) NewJoinCode(ctx context.Context, a Actor, group string, ends tim
 	if len(wrong) > 0 {
 		return c, wrong
 	}
-	what := fmt.Sprintf("A join code for %s, until %s, for %d.", Wording{Document: h.State().Policy.Document()}.Group(group), Moment(ends.In(h.State().Zone)), most)
+	policy := h.State().Policy
+	doc := policy.Document()
+	in := func(outer string) bool {
+		return slices.ContainsFunc(groupsWithin(doc, outer), func(g *access.Group) bool { return g.ID == group })
+	}
+	if err := h.mayGiveRightsOf(a, policy, in); err != nil { // whoever says the code would get them
+		return c, err
+	}
+	what := fmt.Sprintf("A join code for %s, until %s, for %d.", Wording{Document: doc}.Group(group), Moment(ends.In(h.State().Zone)), most)
 	return c, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(store.SaveJoinCode(ctx, tx, c), h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", ""))
 	})

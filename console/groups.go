@@ -253,6 +253,8 @@ func (c *Console) doJoinCode(x *gin.Context) {
 		c.flash(x, "The code is "+code.Code+". It is said at "+c.House.ConsoleURL+"/join")
 		x.Redirect(http.StatusSeeOther, here)
 		return
+	} else if refusal := (access.TeamRefusal{}); errors.As(err, &refusal) {
+		f.Wrong["ends"] = refusal.Text
 	} else if !errors.As(err, &f.Wrong) {
 		c.fail(x, err)
 		return

@@ -1,0 +1,178 @@
+package app_test
+
+import (
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+
+	"velada/app"
+	"velada/core/access"
+	"velada/store"
+)
+
+// asking has somebody ask to be let in, and gives what they asked.
+func asking(t *testing.T, h *app.House, site, path, address string) store.LetIn {
+	t.Helper()
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Ask(ctx, store.LetIn{Site: site, Path: path, Word: "Please"}, &a, nil); err != nil {
+		t.Fatal(err)
+	}
+	list, err := store.LetIns(ctx, h.DB, site)
+	if err != nil || len(list) == 0 {
+		t.Fatal(err)
+	}
+	return list[len(list)-1]
+}
+
+func apply1(t *testing.T, h *app.House, a app.Actor, site string, c change) {
+	t.Helper()
+	err := rehearse(h, a, site, c)
+	if err == nil {
+		err = h.Apply(ctx, a, site, true)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func wayIDs(ways []app.WayToSayYes) (ids []string) {
+	for _, w := range ways {
+		ids = append(ids, w.ID)
+	}
+	return ids
+}
+
+func opens(h *app.House, site, path, address string) bool {
+	a, _ := access.ParseAddress(address)
+	p := h.State().Policy
+	return p.Site(site).Decide(path, &access.Visitor{Identity: p.Address(a)}, access.At(h.Now())).Outcome == access.Open
+}
+
+func TestSayingYesOpensWhatItSaid(t *testing.T) {
+	const zoe = "zoe@press.example"
+	for _, way := range []string{"guest", "member"} {
+		h := demoHouse(t)
+		ines := who(t, h, "ines@cerroalcor.example")
+		l := asking(t, h, "society", "/members/rota", zoe)
+		ways := h.WaysToSayYes(ctx, ines, l)
+		i := slices.IndexFunc(ways, func(w app.WayToSayYes) bool { return w.ID == way })
+		if i < 0 || !ways[i].Enough || opens(h, "society", "/members/rota", zoe) {
+			t.Fatalf("%s: %+v", way, ways)
+		}
+		var before []string
+		for path := range h.State().Working["society"].Titles {
+			if opens(h, "society", path, zoe) {
+				before = append(before, path)
+			}
+		}
+		if err := h.AnswerLetIn(ctx, ines, "society", l.ID, way, "Welcome to the hill"); err != nil {
+			t.Fatal(way, err)
+		}
+		for path := range h.State().Working["society"].Titles {
+			if got, want := opens(h, "society", path, zoe), slices.Contains(before, path) || slices.Contains(ways[i].Opens, path); got != want {
+				t.Errorf("%s: %s opens %v, and %v was said", way, path, got, want)
+			}
+		}
+		if list, err := store.Mails(ctx, h.DB, zoe, 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome to the hill") || !strings.Contains(list[0].Subject, "let in") {
+			t.Errorf("%s: %+v %v", way, list, err)
+		}
+		if err := h.AnswerLetIn(ctx, ines, "society", l.ID, way, ""); !errors.Is(err, app.ErrNothing) {
+			t.Errorf("%s: answered twice: %v", way, err)
+		}
+	}
+}
+
+func TestSayingNoOpensNothing(t *testing.T) {
+	h := demoHouse(t)
+	seun := who(t, h, "seun@cerroalcor.example")
+	l := asking(t, h, "society", "/members", "zoe@press.example")
+	policy := h.State().Policy
+	if err := h.AnswerLetIn(ctx, seun, "society", l.ID, "", "Not this year"); err != nil {
+		t.Fatal(err)
+	}
+	if h.State().Policy != policy {
+		t.Error("something changed")
+	}
+	if list, err := store.Mails(ctx, h.DB, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
+		t.Errorf("%+v %v", list, err)
+	}
+	if list, err := store.LetIns(ctx, h.DB, "society"); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// Whoever answers gives by an answer nothing that they could not give otherwise.
+func TestAnAnswerGivesNoMoreThanOneHas(t *testing.T) {
+	h := demoHouse(t)
+	ines, bram, jonas := who(t, h, "ines@cerroalcor.example"), who(t, h, "bram@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
+	council := func(s *access.Site) {
+		s.Team = append(s.Team, access.TeamEntry{Person: "bram", Role: "usher", Under: "/", Accepted: true})
+		s.Doors[0].Ways = append(s.Doors[0].Ways, access.Way{Way: "groups", Groups: []string{"council", "night-crew"}})
+	}
+	apply1(t, h, ines, "society", council)
+	if err := h.SetKeepers(ctx, ines, "council", "Bram de Wit"); err != nil {
+		t.Fatal(err)
+	}
+	l := asking(t, h, "society", "/members", "zoe@press.example")
+	if ids := wayIDs(h.WaysToSayYes(ctx, bram, l)); !slices.Equal(ids, []string{"guest", "member", "group:council"}) {
+		t.Errorf("an usher who keeps the council is offered %q", ids)
+	}
+	if err := h.AnswerLetIn(ctx, bram, "society", l.ID, "group:night-crew", ""); !errors.Is(err, app.ErrNothing) {
+		t.Errorf("through a group that somebody else keeps: %v", err)
+	}
+	for _, role := range []string{"admin", "editor"} {
+		apply1(t, h, ines, "society", func(s *access.Site) {
+			s.Team = append(s.Team, access.TeamEntry{Group: "council", Role: role, Under: "/", Accepted: true})
+		})
+		if ids := wayIDs(h.WaysToSayYes(ctx, bram, l)); slices.Contains(ids, "group:council") {
+			t.Errorf("an usher is offered to make somebody %s: %q", role, ids)
+		}
+		policy := h.State().Policy
+		if err := h.AnswerLetIn(ctx, bram, "society", l.ID, "group:council", ""); !errors.Is(err, app.ErrNothing) || h.State().Policy != policy {
+			t.Errorf("an usher makes somebody %s: %v", role, err)
+		}
+		if ids := wayIDs(h.WaysToSayYes(ctx, ines, l)); !slices.Contains(ids, "group:council") {
+			t.Errorf("a steward may: %q", ids)
+		}
+		apply1(t, h, ines, "society", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
+	}
+	for name, err := range map[string]error{
+		"an editor":           h.AnswerLetIn(ctx, jonas, "society", l.ID, "guest", ""),
+		"at another site":     h.AnswerLetIn(ctx, bram, "dossier", l.ID, "guest", ""),
+		"a way made up":       h.AnswerLetIn(ctx, bram, "society", l.ID, "steward", ""),
+		"what nobody asks":    h.AnswerLetIn(ctx, bram, "society", l.ID+7, "guest", ""),
+		"a group of no way":   h.AnswerLetIn(ctx, ines, "society", l.ID, "group:antlia", ""),
+		"a group made up":     h.AnswerLetIn(ctx, ines, "society", l.ID, "group:nobody", ""),
+		"somebody of nowhere": h.AnswerLetIn(ctx, app.Actor{}, "society", l.ID, "guest", ""),
+	} {
+		if err == nil {
+			t.Errorf("%s is heard", name)
+		}
+	}
+	if opens(h, "society", "/members", "zoe@press.example") {
+		t.Error("and in the end it opens")
+	}
+	if err := h.AnswerLetIn(ctx, bram, "society", l.ID, "group:council", ""); err != nil || !opens(h, "society", "/members", "zoe@press.example") {
+		t.Errorf("the council, which has no rights again: %v", err)
+	}
+}
+
+// Whoever is blocked among the members is not let in past that.
+func TestSayingYesDoesNotUnblock(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	id := blockedMember(h)
+	i := slices.IndexFunc(h.State().Policy.Document().People, func(p access.Person) bool { return p.ID == id })
+	address := h.State().Policy.Document().People[i].Address
+	l := asking(t, h, "society", "/members", address)
+	if ids := wayIDs(h.WaysToSayYes(ctx, ines, l)); slices.Contains(ids, "member") {
+		t.Errorf("%q", ids)
+	}
+	if err := h.AnswerLetIn(ctx, ines, "society", l.ID, "member", ""); !errors.Is(err, app.ErrNothing) {
+		t.Error(err)
+	}
+}
