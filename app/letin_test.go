@@ -124,9 +124,9 @@ func TestAnAnswerGivesNoMoreThanOneHas(t *testing.T) {
 	if err := h.AnswerLetIn(ctx, bram, "society", l.ID, "group:night-crew", ""); !errors.Is(err, app.ErrNothing) {
 		t.Errorf("through a group that somebody else keeps: %v", err)
 	}
-	for _, role := range []string{"admin", "editor"} {
+	for role, from := range map[string]access.Instant{"admin": {}, "editor": access.At(h.Now().AddDate(0, 0, 7))} {
 		apply1(t, h, ines, "society", func(s *access.Site) {
-			s.Team = append(s.Team, access.TeamEntry{Group: "council", Role: role, Under: "/", Accepted: true})
+			s.Team = append(s.Team, access.TeamEntry{Group: "council", Role: role, Under: "/", From: from, Accepted: true})
 		})
 		if ids := wayIDs(h.WaysToSayYes(ctx, bram, l)); slices.Contains(ids, "group:council") {
 			t.Errorf("an usher is offered to make somebody %s: %q", role, ids)
