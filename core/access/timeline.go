@@ -89,9 +89,9 @@ func (s *CompiledSite) Instants(after Instant) []Instant {
 	return cuts[first:]
 }
 
-// SteadyUntil gives the instant until which the answers of the site to a visitor
-// without identity, pass and link stay the same from t on; false where they
-// depend on the IP address too.
+// SteadyUntil gives the instant until which the answers of the site to one visitor,
+// whoever it is, stay the same from t on; false where they depend on the IP address
+// too.
 func (s *CompiledSite) SteadyUntil(t Instant) (until Instant, steady bool) {
 	if s == nil || slices.ContainsFunc(s.doc.allWays(), func(w Way) bool { return w.Way == "network" }) {
 		return Instant{}, false
