@@ -93,7 +93,8 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 	c.show(x, status, "account", p)
 }
 
-// sitesOf lists the sites that somebody has to do with, and what they may do there.
+// sitesOf lists the sites that somebody has to do with, and what they may do there;
+// a site without entries is theirs as a steward's alone.
 func (c *Console) sitesOf(me app.Actor) (list []mySite) {
 	s := c.House.State()
 	for _, doc := range s.Policy.Document().Sites {
@@ -111,9 +112,6 @@ func (c *Console) sitesOf(me app.Actor) (list []mySite) {
 				row.MayLeave = true
 			}
 			row.Entries = append(row.Entries, text)
-		}
-		if row.Entries == nil {
-			row.Entries = []string{"As a steward of the house"}
 		}
 		list = append(list, row)
 	}

@@ -28,6 +28,8 @@ async function check(page, name) {
   assert.deepEqual(serious.map((v) => `${v.id}: ${v.nodes[0].html}`), [], name);
   const wide = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
   assert.ok(wide <= 0, `${name} is ${wide} px wider than the window`);
+  const tab = await page.evaluate(() => document.querySelector(".tabs [aria-current]")?.getBoundingClientRect().toJSON());
+  assert.ok(!tab || tab.left >= 0 && tab.right <= page.viewportSize().width, `${name}: the tab that one is on is out of sight`);
 }
 
 for (const [name, options] of Object.entries({

@@ -5,6 +5,14 @@
   if (new URLSearchParams(location.search).has("jump")) document.querySelector("#jump")?.focus();
   const typing = (at) => at.matches("input,textarea,select,[contenteditable]");
 
+  // Where the tabs do not all fit, the one that one is on is seen.
+  const showTab = () => {
+    const tabs = document.querySelector(".tabs"), here = tabs?.querySelector("[aria-current]");
+    if (here && tabs.scrollWidth > tabs.clientWidth) tabs.scrollLeft = here.offsetLeft - (tabs.clientWidth - here.offsetWidth) / 2;
+  };
+  showTab();
+  document.addEventListener("htmx:after:swap", showTab);
+
   document.addEventListener("keydown", (event) => {
     const apply = document.querySelector("[data-key=apply]");
     if (event.key === "Enter" && event.ctrlKey && apply) {
