@@ -78,3 +78,32 @@ func TestLinksAndRelink(t *testing.T) {
 		}
 	}
 }
+
+// Links are put right wherever Markdown takes them for links, and nowhere else.
+func TestRelinkLeavesCodeAlone(t *testing.T) {
+	to := func(p string) string {
+		if p == "/a" || strings.HasPrefix(p, "/a/") {
+			return "/moved" + strings.TrimPrefix(p, "/a")
+		}
+		return p
+	}
+	for body, want := range map[string]string{
+		"[x](/a)":                                     "[x](/moved)",
+		"![x](/a/pic.svg) [y](/a?q#f)":                "![x](/moved/pic.svg) [y](/moved?q#f)",
+		"[x](</a>)":                                   "[x](</moved>)",
+		"[x][1]\n\n[1]: /a":                           "[x][1]\n\n[1]: /moved",
+		"[x](/ab) [y](//a) [z](https://a/a)":          "[x](/ab) [y](//a) [z](https://a/a)",
+		"`[x](/a)` and [x](/a)":                       "`[x](/a)` and [x](/moved)",
+		"``a ` [x](/a)`` [x](/a)":                     "``a ` [x](/a)`` [x](/moved)",
+		"```\n[x](/a)\n```\n\n[x](/a)":                "```\n[x](/a)\n```\n\n[x](/moved)",
+		"    [x](/a)\n\n[x](/a)":                      "    [x](/a)\n\n[x](/moved)",
+		"- one\n\n  ~~~\n  [x](/a)\n  ~~~\n- [x](/a)": "- one\n\n  ~~~\n  [x](/a)\n  ~~~\n- [x](/moved)",
+		"> [x](/a)\n\n| a |\n|---|\n| [x](/a) |":      "> [x](/moved)\n\n| a |\n|---|\n| [x](/moved) |",
+		"ünï [x](/a) ✶ `[x](/a)` [x](/a)":             "ünï [x](/moved) ✶ `[x](/a)` [x](/moved)",
+		"":                                            "",
+	} {
+		if got := Relink(body, to); got != want {
+			t.Errorf("%q became %q, want %q", body, got, want)
+		}
+	}
+}

@@ -39,10 +39,37 @@ func Links(body string) []string {
 var destination = regexp.MustCompile(`(\]\(\s*<?|(?m:^)\s{0,3}\[[^\]]+\]:\s*<?)(/[^)\s>#?]*)`)
 
 // Relink changes where the links of a Markdown text lead: to gives the new path
-// for each path it links to.
+// for each path it links to. What stands in code is no link, and stays.
 func Relink(body string, to func(path string) string) string {
-	return destination.ReplaceAllStringFunc(body, func(found string) string {
-		parts := destination.FindStringSubmatch(found)
-		return parts[1] + to(parts[2])
+	code := codeIn([]byte(body))
+	var out strings.Builder
+	last := 0
+	for _, at := range destination.FindAllStringSubmatchIndex(body, -1) {
+		if slices.ContainsFunc(code, func(s text.Segment) bool { return at[4] >= s.Start && at[4] < s.Stop }) {
+			continue
+		}
+		out.WriteString(body[last:at[4]])
+		out.WriteString(to(body[at[4]:at[5]]))
+		last = at[5]
+	}
+	return out.String() + body[last:]
+}
+
+// codeIn lists where code stands in a Markdown text.
+func codeIn(source []byte) (list []text.Segment) {
+	_ = ast.Walk(markdown.Parser().Parse(text.NewReader(source)), func(n ast.Node, entering bool) (ast.WalkStatus, error) {
+		switch {
+		case !entering:
+		case n.Kind() == ast.KindCodeSpan:
+			for c := n.FirstChild(); c != nil; c = c.NextSibling() {
+				if t, ok := c.(*ast.Text); ok {
+					list = append(list, t.Segment)
+				}
+			}
+		case n.Kind() == ast.KindCodeBlock || n.Kind() == ast.KindFencedCodeBlock:
+			list = append(list, n.Lines().Sliced(0, n.Lines().Len())...)
+		}
+		return ast.WalkContinue, nil
 	})
+	return list
 }
