@@ -89,12 +89,15 @@ func checkGuests(g app.Guests, w app.Wording) (v checked) {
 	return v
 }
 
-func shortList(names []string) string {
-	const most = 6
-	if len(names) <= most {
+func shortList(names []string) string { return shortListOf(names, len(names)) }
+
+// shortListOf names the first of so many.
+func shortListOf(names []string, count int) string {
+	names = names[:min(len(names), 6)]
+	if len(names) == count {
 		return strings.Join(names, ", ")
 	}
-	return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
+	return strings.Join(names, ", ") + fmt.Sprintf(" and %d more", count-len(names))
 }
 
 // readGroups reads groups by name or id, a line each.

@@ -4,8 +4,11 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
+
+	"velada/core/access"
 )
 
 func TestLedgerIsFilteredAndExported(t *testing.T) {
@@ -72,5 +75,47 @@ func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
 	}
 	if body := crew.shows("/jump?q=mark"); strings.Contains(body, "Marking") {
 		t.Error("a hidden page is found by its title")
+	}
+}
+
+// What an edition would change is told to whoever has a section for that alone: no
+// path, title, file, menu item or request of elsewhere.
+func TestASectionSeesItsOwnDifferences(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	ctx, ines := d.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example"))
+	page, err := d.house.NewPage(ctx, ines, "variable-stars", "/surprise", "A surprise for Aiko", "# A surprise\n\n[x](/nowhere-surprise)")
+	if err == nil {
+		_, err = d.house.MovePage(ctx, ines, "variable-stars", page.ID, "/surprise", true, true)
+	}
+	if err == nil {
+		_, err = d.house.SaveFile(ctx, ines, "variable-stars", "/files/surprise.png", "image/png", []byte("\x89PNG"))
+	}
+	if err == nil {
+		own := d.working("variable-stars", "/crew/corvus")
+		_, err = d.house.SavePage(ctx, ines, "variable-stars", own.ID, own.Version, own.Title, own.Body+"\n\nA night of haze.", false)
+	}
+	if err == nil {
+		err = d.house.AskToPublish(ctx, d.house.Actor(mustParse(t, "mateo@cerroalcor.example")), "variable-stars", "The surprise is ready")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole := d.shows("/sites/variable-stars/publish", "A surprise for Aiko", "/files/surprise.png", "comes into the menu", "nowhere-surprise", "The surprise is ready", "A night of haze")
+	if strings.Contains(whole, "outside your part") {
+		t.Error("the owner sees all of it")
+	}
+	crew := ""
+	for _, g := range d.house.State().Policy.Document().Groups {
+		if g.ID == "corvus" {
+			crew = g.People[0]
+		}
+	}
+	doc := d.house.State().Policy.Document()
+	address := doc.People[slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == crew })].Address
+	mine := d.another().signIn(address).shows("/sites/variable-stars/publish", "A night of haze", "outside your part of the site")
+	for _, told := range []string{"surprise", "Surprise", "week-3", "comes into the menu"} {
+		if strings.Contains(mine, told) {
+			t.Errorf("a crew is told of %q", told)
+		}
 	}
 }

@@ -26,6 +26,7 @@ type publishView struct {
 	At         string
 	Note       string
 	Pages      []differenceRow
+	Outside    int // changes where one may see nothing
 	Files      []fileDifference
 	Menu       []string
 	Broken     []brokenRow
@@ -81,7 +82,11 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 		c.fail(x, err)
 		return
 	}
+	whole := c.House.Can(actor(x), site, "/").Has(access.Preview)
 	for _, r := range requests {
+		if !whole && r.Who != actor(x).Address.String() {
+			continue
+		}
 		row := requestRow{Note: r.Note, When: c.moment(r.At)}
 		if a, err := access.ParseAddress(r.Who); err == nil {
 			row.Who = c.House.Actor(a).Name
@@ -109,27 +114,39 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 	known := c.known(x)
 	w := app.Wording{Document: known, Site: plan.Site, Zone: s.Zone, Hides: known != s.Policy.Document()}
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
-	v := &publishView{Site: site, First: plan.Live == nil, Menu: plan.Menu, Moved: plan.Moved, Listed: plan.Listed}
+	v := &publishView{Site: site, First: plan.Live == nil}
+	if sees("/") { // whoever has a section alone is told of nothing else
+		v.Menu, v.Moved, v.Listed = plan.Menu, plan.Moved, plan.Listed
+	}
 	for _, d := range plan.Pages {
+		if !sees(d.Path) || d.Before != "" && !sees(d.Before) {
+			v.Outside++
+			continue
+		}
 		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, HTML: c.readable(site, d.HTML)}
-		if !sees(d.Path) {
-			row.HTML, row.Title, row.Was = "", "A page outside your part of the site", ""
-		} else if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
+		if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
 			row.URL = "/sites/" + site + "/pages/" + plan.Edition.Pages[i].ID
 		}
 		v.Pages = append(v.Pages, row)
 	}
 	for _, d := range plan.Files {
+		if !sees(d.File.Path) {
+			v.Outside++
+			continue
+		}
 		v.Files = append(v.Files, fileDifference{d.Kind, d.File.Path, sizeWords(d.File.Size)})
 	}
 	for _, b := range plan.Broken {
+		if !sees(b.On) {
+			continue
+		}
 		v.Broken = append(v.Broken, brokenRow{b.On, "/sites/" + site + "/pages?path=" + b.On, b.To})
 	}
 	titles := func(paths []string) string {
 		var names []string
 		for _, path := range paths {
 			name := path
-			if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == path }); i >= 0 && sees(path) {
+			if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == path }); i >= 0 {
 				name = plan.Edition.Pages[i].Title
 			}
 			names = append(names, name)
@@ -137,6 +154,10 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 		return shortList(names)
 	}
 	for _, f := range plan.Sees {
+		f.Pages = slices.DeleteFunc(slices.Clone(f.Pages), func(path string) bool { return !sees(path) })
+		if len(f.Pages) == 0 {
+			continue
+		}
 		if f.Who != "" {
 			v.Sees = append(v.Sees, firstRow{w.Observer(f.Who), titles(f.Pages), f.Who == "stranger"})
 			continue
@@ -145,12 +166,15 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 		for _, id := range f.Names {
 			names = append(names, w.Person(id))
 		}
-		v.Sees = append(v.Sees, firstRow{count(f.Count, "person", "people") + " of the house", titles(f.Pages) + ": " + shortList(names), false})
+		v.Sees = append(v.Sees, firstRow{count(f.Count, "person", "people") + " of the house", titles(f.Pages) + ": " + shortListOf(names, f.Count), false})
 	}
 	for _, f := range plan.Pictures {
+		if !sees(f.Path) {
+			continue
+		}
 		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
 	}
-	v.Nothing = len(v.Pages)+len(v.Files)+len(v.Menu) == 0 && doc.State == "live"
+	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
 	v.Viewers = viewersOnce(plan.Then.Standing(site, c.at()))
 	return v
 }
