@@ -327,8 +327,12 @@ func TestWhoIsHere(t *testing.T) {
 	p := d.working("society", "/visit")
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	listen := func(from *desk) *bufio.Scanner {
-		r, err := http.NewRequestWithContext(ctx, http.MethodGet, d.server.URL+"/sites/society/pages/"+p.ID+"/live", nil)
+	listen := func(from *desk, at ...string) *bufio.Scanner {
+		path := "/sites/society/pages/" + p.ID + "/live"
+		if len(at) > 0 {
+			path = at[0]
+		}
+		r, err := http.NewRequestWithContext(ctx, http.MethodGet, d.server.URL+path, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -358,6 +362,14 @@ func TestWhoIsHere(t *testing.T) {
 	until(mine, `"name":"Jonas Lindqvist"`)
 	jonas.save("society", p.ID, p.Version, p.Title, p.Body+"\nMore.")
 	until(mine, `"name":"Jonas Lindqvist","version":2`)
+	// whoever has a section alone is told who is at work, not on which page of another
+	secret, own := d.working("variable-stars", "/marking"), d.working("variable-stars", "/crew/antlia")
+	listen(d, "/sites/variable-stars/pages/"+secret.ID+"/live")
+	crew := d.another().signIn("katya-cifuentes@cerroalcor.example")
+	until(listen(crew, "/sites/variable-stars/pages/"+own.ID+"/live"), `{"name":"Inés Ortuño","page":"","title":"","me":false}`)
+	if status, _, _ := crew.get("/sites/variable-stars/pages/" + secret.ID + "/live"); status == http.StatusOK {
+		t.Error("a page outside one's section is followed")
+	}
 }
 
 func TestTeamOnScreen(t *testing.T) {

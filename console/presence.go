@@ -22,8 +22,9 @@ type presence struct {
 
 // atWork is one open view of a site, in one browser.
 type atWork struct {
-	name, address, page, title string
-	tell                       chan told
+	name, address, page, title, path string
+	sees                             func(path string) bool // what they may know of the working copy
+	tell                             chan told
 }
 
 // told is one server-sent event.
@@ -35,8 +36,8 @@ type told struct {
 // hereNow is somebody at work, as others are told.
 type hereNow struct {
 	Name  string `json:"name"`
-	Page  string `json:"page"`
-	Title string `json:"title"`
+	Page  string `json:"page"`  // "" where the one who is told may not know it
+	Title string `json:"title"` // likewise
 	Me    bool   `json:"me"`
 }
 
@@ -63,8 +64,9 @@ func (p *presence) leave(site string, w *atWork) {
 	p.tellWhoIsHere(site)
 }
 
-// here lists who is at work on a site, once a person and page.
-func (p *presence) here(site, me string) []hereNow {
+// here lists who is at work on a site, once a person and page; on which page is
+// told to those alone who may see it.
+func (p *presence) here(site string, me *atWork) []hereNow {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	list := []hereNow{}
@@ -72,7 +74,10 @@ func (p *presence) here(site, me string) []hereNow {
 		if w.page == "" { // whoever only looks who is here
 			continue
 		}
-		h := hereNow{w.name, w.page, w.title, w.address == me}
+		h := hereNow{Name: w.name, Me: w.address == me.address}
+		if me.sees(w.path) {
+			h.Page, h.Title = w.page, w.title
+		}
 		if !slices.Contains(list, h) {
 			list = append(list, h)
 		}
@@ -89,7 +94,7 @@ func (p *presence) tellWhoIsHere(site string) {
 	}
 	p.mu.Unlock()
 	for _, w := range all {
-		w.send(told{"here", p.here(site, w.address)})
+		w.send(told{"here", p.here(site, w)})
 	}
 }
 
@@ -128,10 +133,11 @@ func (c *Console) watch(x *gin.Context) { c.stream(x, "", "", "/") }
 // stream tells somebody what happens until they go, or may not be told any more.
 func (c *Console) stream(x *gin.Context, id, title, path string) {
 	site, me := x.Param("site"), actor(x)
-	w := &atWork{me.Name, me.Address.String(), id, title, make(chan told, 16)}
-	can := func() access.Capabilities {
+	canAt := func(path string) access.Capabilities {
 		return c.House.State().Policy.Site(site).Capabilities(path, c.House.Actor(me.Address).Identity, c.at())
 	}
+	can := func() access.Capabilities { return canAt(path) }
+	w := &atWork{me.Name, me.Address.String(), id, title, path, func(path string) bool { return canAt(path).Has(access.Preview) }, make(chan told, 16)}
 	could := can()
 	h := x.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")

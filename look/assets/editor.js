@@ -17,7 +17,7 @@
     mine.addEventListener("here", (event) => {
       const others = JSON.parse(event.data).filter((h) => !h.me);
       const line = document.querySelector("#here");
-      if (line) line.textContent = others.length ? `Here now: ${others.map((h) => `${h.name} on “${h.title}”`).join(", ")}` : line.dataset.nobody ?? "";
+      if (line) line.textContent = others.length ? `Here now: ${others.map((h) => h.title ? `${h.name} on “${h.title}”` : h.name).join(", ")}` : line.dataset.nobody ?? "";
     });
     mine.addEventListener("stopped", (event) => {
       mine.close();
