@@ -9,6 +9,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -224,6 +225,11 @@ func (h *House) saveAccount(ctx context.Context, q store.Queryer, a store.Accoun
 // Can gives what somebody may do on a site as a whole, or below a path.
 func (h *House) Can(a Actor, site, path string) access.Capabilities {
 	return h.State().Policy.Site(site).Capabilities(path, a.Identity, access.At(h.now()))
+}
+
+// WorksSomewhere reports whether somebody may do anything on any site.
+func (h *House) WorksSomewhere(a Actor) bool {
+	return slices.ContainsFunc(h.State().Policy.Document().Sites, func(site *access.Site) bool { return h.CanAnywhere(a, site.Address) != 0 })
 }
 
 // CanAnywhere gives what somebody may do anywhere on a site.

@@ -48,8 +48,11 @@ func TestSavingOnTopOfEachOther(t *testing.T) {
 		t.Error("something was overwritten")
 	}
 	saves, err := store.PageSaves(ctx, h.DB, "society", p.ID, 10)
-	if err != nil || len(saves) != 2 || saves[1].Body != p.Body {
-		t.Errorf("earlier states: %d %v", len(saves), err)
+	if err != nil || len(saves) != 2 {
+		t.Fatalf("earlier states: %d %v", len(saves), err)
+	}
+	if first, err := store.PageSaved(ctx, h.DB, "society", p.ID, saves[1].Version); err != nil || first.Body != p.Body {
+		t.Errorf("%+v %v", first, err)
 	}
 	if n := h.State().Working["society"].Changes; n != 1 {
 		t.Errorf("%d changes", n)
@@ -126,7 +129,11 @@ func TestOldSavesAreThinnedOut(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, s := range saves {
-			texts = append(texts, s.Body)
+			whole, err := store.PageSaved(ctx, h.DB, "society", id, s.Version)
+			if err != nil {
+				t.Fatal(err)
+			}
+			texts = append(texts, whole.Body)
 		}
 		slices.Reverse(texts)
 		return texts[1:] // after what it said first

@@ -440,7 +440,7 @@ func (c *Console) page(x *gin.Context, title string) *page {
 		p.Me = me.Name
 		person, known := c.House.State().Policy.PersonOf(me.Identity)
 		p.Steward = known && person.Steward
-		p.Rules = p.Steward || len(c.sitesOf(me)) > 0
+		p.Rules = p.Steward || c.House.WorksSomewhere(me)
 		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.DB, me.Address.String())
 		if err != nil {
 			slog.Error("counting what somebody was told", "error", err)

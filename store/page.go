@@ -123,14 +123,14 @@ func DropPage(ctx context.Context, q Queryer, site, id string) error {
 	return exec(ctx, q, `DELETE FROM pages WHERE site = ? AND id = ?`, site, id)
 }
 
-// PageSaves reads the earlier states of a page, the latest first.
+// PageSaves lists the earlier states of a page without what they say, the latest first.
 func PageSaves(ctx context.Context, q Queryer, site, id string, most int) ([]PageSave, error) {
 	return collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
 		var at int64
-		err = r.Scan(&s.Version, &at, &s.Who, &s.Title, &s.Body)
+		err = r.Scan(&s.Version, &at, &s.Who)
 		s.At = time.Unix(at, 0)
 		return s, err
-	}, `SELECT version, at, who, title, body FROM page_saves WHERE site = ? AND page = ? ORDER BY version DESC LIMIT ?`, site, id, most)
+	}, `SELECT version, at, who FROM page_saves WHERE site = ? AND page = ? ORDER BY version DESC LIMIT ?`, site, id, most)
 }
 
 // PageSaved reads one earlier state of a page; nil where there is none.
