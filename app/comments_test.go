@@ -17,13 +17,18 @@ func comments(t *testing.T, h *app.House) []store.Comment {
 	return h.State().Comments["society"]["/members"]
 }
 
+// aMember is one of the society's members, by person and as they are signed in.
+func aMember(t *testing.T, h *app.House) (person string, a app.Actor) {
+	t.Helper()
+	members, people := h.State().SiteDocument("society").Members, h.State().Policy.Document().People
+	i := slices.IndexFunc(members, func(m access.Member) bool { return m.Status == "approved" })
+	k := slices.IndexFunc(people, func(p access.Person) bool { return p.ID == members[i].Who })
+	return people[k].ID, who(t, h, people[k].Address)
+}
+
 func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	h := demoHouse(t)
-	doc := h.State().SiteDocument("society")
-	i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Status == "approved" })
-	person := doc.Members[i].Who
-	people := h.State().Policy.Document().People
-	author := who(t, h, people[slices.IndexFunc(people, func(p access.Person) bool { return p.ID == person })].Address)
+	person, author := aMember(t, h)
 	seun, jonas := who(t, h, "seun@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
 	before := len(comments(t, h))
 	held, err := h.Comment(ctx, "society", "/members", author.Address, "  The gate squeaks.  ")
@@ -85,11 +90,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 
 func TestABlockedMemberSaysNothingMore(t *testing.T) {
 	h := demoHouse(t)
-	doc := h.State().SiteDocument("society")
-	i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Status == "approved" })
-	person := doc.Members[i].Who
-	people := h.State().Policy.Document().People
-	author := who(t, h, people[slices.IndexFunc(people, func(p access.Person) bool { return p.ID == person })].Address)
+	person, author := aMember(t, h)
 	if _, err := h.Comment(ctx, "society", "/members", author.Address, "One"); err != nil {
 		t.Fatal(err)
 	}
@@ -108,10 +109,7 @@ func TestABlockedMemberSaysNothingMore(t *testing.T) {
 
 func TestWhoWritesMuchWaits(t *testing.T) {
 	h := demoHouse(t)
-	doc := h.State().SiteDocument("society")
-	i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Status == "approved" })
-	people := h.State().Policy.Document().People
-	author := who(t, h, people[slices.IndexFunc(people, func(p access.Person) bool { return p.ID == doc.Members[i].Who })].Address)
+	_, author := aMember(t, h)
 	var wrong app.FieldErrors
 	var err error
 	for range 12 {
@@ -129,7 +127,7 @@ func TestWhoWritesMuchWaits(t *testing.T) {
 func TestOutsidersKnowOnlyWhoIsTied(t *testing.T) {
 	h := demoHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
-	apply1(t, h, ines, "variable-stars", func(s *access.Site) {
+	applyTo(t, h, ines, "variable-stars", func(s *access.Site) {
 		s.Team = append(s.Team, access.TeamEntry{Person: "tobias", Role: "admin", Under: "/", Accepted: true})
 	})
 	tobias := who(t, h, "tobias@lens.example")

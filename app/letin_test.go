@@ -28,7 +28,8 @@ func asking(t *testing.T, h *app.House, site, path, address string) store.LetIn 
 	return list[len(list)-1]
 }
 
-func apply1(t *testing.T, h *app.House, a app.Actor, site string, c change) {
+// applyTo applies a change to a site, and means it.
+func applyTo(t *testing.T, h *app.House, a app.Actor, site string, c change) {
 	t.Helper()
 	err := rehearse(h, a, site, c)
 	if err == nil {
@@ -39,6 +40,7 @@ func apply1(t *testing.T, h *app.House, a app.Actor, site string, c change) {
 	}
 }
 
+// wayIDs are the ids of ways to say yes.
 func wayIDs(ways []app.WayToSayYes) (ids []string) {
 	for _, w := range ways {
 		ids = append(ids, w.ID)
@@ -113,7 +115,7 @@ func TestAnAnswerGivesNoMoreThanOneHas(t *testing.T) {
 		s.Team = append(s.Team, access.TeamEntry{Person: "bram", Role: "usher", Under: "/", Accepted: true})
 		s.Doors[0].Ways = append(s.Doors[0].Ways, access.Way{Way: "groups", Groups: []string{"council", "night-crew"}})
 	}
-	apply1(t, h, ines, "society", council)
+	applyTo(t, h, ines, "society", council)
 	if err := h.SetKeepers(ctx, ines, "council", "Bram de Wit"); err != nil {
 		t.Fatal(err)
 	}
@@ -125,7 +127,7 @@ func TestAnAnswerGivesNoMoreThanOneHas(t *testing.T) {
 		t.Errorf("through a group that somebody else keeps: %v", err)
 	}
 	for role, from := range map[string]access.Instant{"admin": {}, "editor": access.At(h.Now().AddDate(0, 0, 7))} {
-		apply1(t, h, ines, "society", func(s *access.Site) {
+		applyTo(t, h, ines, "society", func(s *access.Site) {
 			s.Team = append(s.Team, access.TeamEntry{Group: "council", Role: role, Under: "/", From: from, Accepted: true})
 		})
 		if ids := wayIDs(h.WaysToSayYes(ctx, bram, l)); slices.Contains(ids, "group:council") {
@@ -138,7 +140,7 @@ func TestAnAnswerGivesNoMoreThanOneHas(t *testing.T) {
 		if ids := wayIDs(h.WaysToSayYes(ctx, ines, l)); !slices.Contains(ids, "group:council") {
 			t.Errorf("a steward may: %q", ids)
 		}
-		apply1(t, h, ines, "society", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
+		applyTo(t, h, ines, "society", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
 	}
 	for name, err := range map[string]error{
 		"an editor":           h.AnswerLetIn(ctx, jonas, "society", l.ID, "guest", ""),

@@ -230,7 +230,7 @@ func TestAKeeperGivesNoRightsTheyLack(t *testing.T) {
 		council := *app.GroupAt(h.State().Policy.Document(), "council")
 		change, err = h.ChangeGroup(app.GroupForm{ID: "council", Name: council.Name, Groups: []string{"newcomers"}})
 		apply(t, h, ines, change, err)
-		apply1(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = append(s.Team, entry) })
+		applyTo(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = append(s.Team, entry) })
 		for _, g := range []string{"council", "newcomers"} {
 			if err := h.SetKeepers(ctx, ines, g, "Bram de Wit"); err != nil {
 				t.Fatal(err)
@@ -264,7 +264,7 @@ func TestAKeeperGivesNoRightsTheyLack(t *testing.T) {
 			t.Errorf("%s: something changed", name)
 		}
 		// whoever has the rights may
-		apply1(t, h, ines, "variable-stars", func(s *access.Site) {
+		applyTo(t, h, ines, "variable-stars", func(s *access.Site) {
 			s.Team = append(s.Team, access.TeamEntry{Person: "bram", Role: "publisher", Under: "/", Accepted: true})
 		})
 		if err := h.ApplyHouse(ctx, keeper, h.PutIn("council", []string{"salma"})); err != nil {
@@ -275,7 +275,7 @@ func TestAKeeperGivesNoRightsTheyLack(t *testing.T) {
 			t.Fatal(name, err)
 		}
 		// and no longer once they are gone, also by a code from before
-		apply1(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
+		applyTo(t, h, ines, "variable-stars", func(s *access.Site) { s.Team = s.Team[:len(s.Team)-1] })
 		if _, err := h.Join(ctx, app.Joining{Code: code.Code, Name: "Zoë Lara", Password: "walnut ferry indigo moss"}, "192.0.2.1"); !errors.As(err, &refusal) {
 			t.Errorf("%s: by a code from before: %v", name, err)
 		}
