@@ -210,6 +210,23 @@ func TestAKeeperLooksAfterLearnersAndNoMore(t *testing.T) {
 	}
 }
 
+// A first code lets whoever has it in as somebody: a keeper makes none for a learner
+// who may write a section where the keeper may not.
+func TestAKeeperMakesNoSlipForRightsTheyLack(t *testing.T) {
+	h := demoHouse(t)
+	ines, bram := who(t, h, "ines@cerroalcor.example"), who(t, h, "bram@cerroalcor.example")
+	takeIn(t, h, ines, "antlia", "name,address\nNoor Haddad,noor@aula.cerroalcor.example", func(f *app.RosterForm) { f.Gone = false })
+	if err := h.SetKeepers(ctx, ines, "antlia", "Bram de Wit"); err != nil {
+		t.Fatal(err)
+	}
+	if slips, left, err := h.MakeSlips(ctx, bram, "antlia", []string{"noor-haddad"}, true); err != nil || len(slips) != 0 || !strings.Contains(left[0].Text, "what you may not") {
+		t.Errorf("%+v %+v %v", slips, left, err)
+	}
+	if slips, _, err := h.MakeSlips(ctx, who(t, h, "aiko@cerroalcor.example"), "antlia", []string{"noor-haddad"}, true); err != nil || len(slips) != 1 {
+		t.Errorf("by whoever may write there too: %+v %v", slips, err)
+	}
+}
+
 // Whoever keeps a group that has rights on a site gives them to nobody, unless they
 // have them: not to somebody of the house, not to somebody new, not by a code, not
 // for later, and not by a group within it.

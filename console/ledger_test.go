@@ -100,7 +100,7 @@ func TestASectionSeesItsOwnDifferences(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	whole := d.shows("/sites/variable-stars/publish", "A surprise for Aiko", "/files/surprise.png", "comes into the menu", "nowhere-surprise", "The surprise is ready", "A night of haze")
+	whole := d.shows("/sites/variable-stars/publish", "36 people of the house", "and 30 more", "A surprise for Aiko", "/files/surprise.png", "comes into the menu", "nowhere-surprise", "The surprise is ready", "A night of haze")
 	if strings.Contains(whole, "outside your part") {
 		t.Error("the owner sees all of it")
 	}
