@@ -361,3 +361,23 @@ func (q *asking) mayJoin(anonymous bool) bool {
 	}
 	return len(s.signUp) == 0 || anyMatches(s.signUp, id.address.Domain)
 }
+
+// Hides reports whether the path looks to a visitor as if it did not exist, whether
+// or not something else turns them away first: a door on the way to it is hidden
+// and does not open to them.
+func (s *CompiledSite) Hides(path string, v *Visitor, t Instant) bool {
+	if s == nil || s.state != live {
+		return true
+	}
+	_, a := s.locate(path)
+	q := asking{site: s, v: v, t: t, area: a}
+	if len(s.rules) > 0 {
+		q.rules = s.rulesAt(t)
+	}
+	q.identify()
+	if q.onTeam {
+		return false
+	}
+	_, _, siteDoor, _ := q.conditions(nil)
+	return q.leftOut > 0 || siteDoor && s.door.hide
+}

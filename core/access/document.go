@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 // Document is the policy document: everything the core needs to decide. The doc
 // tags give each field's name and its default; they drive reading, writing and
 // the JSON Schema alike. A document is not changed once it has been compiled:
@@ -21,13 +23,21 @@ type House struct {
 	Domains []string `doc:"domains"`
 }
 
-// Person is somebody of the house, known by one address.
+// Person is somebody of the house, known by the address that they have now and by
+// those that they had formerly.
 type Person struct {
-	ID      string `doc:"id,required"`
-	Name    string `doc:"name"`
-	Address string `doc:"address,required"`
-	Steward bool   `doc:"steward"`
-	Blocked bool   `doc:"blocked"`
+	ID      string   `doc:"id,required"`
+	Name    string   `doc:"name"`
+	Address string   `doc:"address,required"`
+	Former  []string `doc:"former"` // addresses that they had before; nobody else gets them
+	Steward bool     `doc:"steward"`
+	Blocked bool     `doc:"blocked"`
+}
+
+// Equal reports whether two people are the same in every field.
+func (p Person) Equal(q Person) bool {
+	return p.ID == q.ID && p.Name == q.Name && p.Address == q.Address && p.Steward == q.Steward && p.Blocked == q.Blocked &&
+		slices.Equal(p.Former, q.Former)
 }
 
 // Group gathers people: by name, by domain, and by other groups.

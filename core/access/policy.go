@@ -195,11 +195,11 @@ func (p *Policy) Person(id string) (Identity, bool) {
 	return Identity{list[0], aPerson, p.people.address[list[0]]}, true
 }
 
-// Address gives the identity of whoever is signed in with an address: the
-// person whose it is, or the bare address.
+// Address returns the identity of whoever is signed in with an address: the
+// person whose it is or was, or the bare address.
 func (p *Policy) Address(a Address) Identity {
 	if i, ok := p.people.byKey[a]; ok {
-		return Identity{i, aPerson, a}
+		return Identity{i, aPerson, p.people.address[i]} // domains match the address of now
 	}
 	return Identity{kind: bareAddress, address: a}
 }

@@ -17,7 +17,7 @@ type roster struct {
 	address  []Address
 	absent   people              // entries that are not people of this document
 	byID     map[string][]uint32 // of this document; a bare address that is theirs comes along
-	byKey    map[Address]uint32  // of this document
+	byKey    map[Address]uint32  // of this document, by former addresses too
 	byDomain map[string]people   // everyone in the roster
 	everyone people
 
@@ -59,6 +59,10 @@ func newRoster(own []Person, order []Person) *roster {
 		if !r.absent.Contains(uint32(i)) {
 			r.byID[p.ID] = append(r.byID[p.ID], uint32(i))
 			r.byKey[address] = uint32(i)
+			for _, former := range p.Former {
+				address, _ := ParseAddress(former) // validated before
+				r.byKey[address] = uint32(i)
+			}
 		}
 	}
 	for it := r.absent.Iterator(); it.HasNext(); {

@@ -135,7 +135,7 @@ func (v *validator) house(where *place) {
 }
 
 func (v *validator) persons(where *place) {
-	holders := map[string]string{}
+	holders := make(map[Address]string, len(v.doc.People))
 	for i, p := range v.doc.People {
 		at := where.at(i)
 		v.id(p.ID, v.people, at.field("id"))
@@ -144,10 +144,24 @@ func (v *validator) persons(where *place) {
 			v.refuse(at.field("address"), "%q is %v", p.Address, err)
 			continue
 		}
-		if other, taken := holders[address.String()]; taken {
+		if other, taken := holders[address]; taken {
 			v.refuse(at.field("address"), "the address %q is already that of %q", p.Address, other)
 		}
-		holders[address.String()] = p.ID
+		holders[address] = p.ID
+	}
+	for i, p := range v.doc.People { // after those that people have now, so that the refusal names the former one
+		for j, former := range p.Former {
+			field := where.at(i).field("former").at(j)
+			address, err := ParseAddress(former)
+			if err != nil {
+				v.refuse(field, "%q is %v", former, err)
+				continue
+			}
+			if other, taken := holders[address]; taken {
+				v.refuse(field, "the address %q is already that of %q", former, other)
+			}
+			holders[address] = p.ID
+		}
 	}
 }
 

@@ -43,14 +43,14 @@ func TestWords(t *testing.T) {
 			kept.WriteString(p.Text)
 		}
 	}
-	if kept.String() != "Two stars[ and] one [long ]night." || gone.String() != "," {
+	if kept.String() != "Two stars[ and] one[ long] night." || gone.String() != "," {
 		t.Errorf("%q %q", kept.String(), gone.String())
 	}
 }
 
 func TestRenderedDifferenceKeepsElementsWhole(t *testing.T) {
 	got := Rendered("<p>Old <b>words</b> &amp; signs</p>", "<h1>New</h1><p>Old <i>words</i> &amp; more signs</p>")
-	for _, want := range []string{"<h1><ins>New</ins></h1>", "&amp;", "<ins>more </ins>signs"} {
+	for _, want := range []string{"<h1><ins>New</ins></h1>", "&amp;", "<ins>more</ins> signs"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%s has no %s", got, want)
 		}

@@ -3,8 +3,6 @@ package content
 import (
 	"strings"
 	"unicode"
-
-	"github.com/pmezard/go-difflib/difflib"
 )
 
 // Piece is a stretch of text that is the same before and after, or stands only
@@ -33,8 +31,8 @@ func Words(before, after string) []Piece {
 			pieces = append(pieces, Piece{strings.Join(words, ""), kind})
 		}
 	}
-	for _, op := range difflib.NewMatcherWithJunk(a, b, false, nil).GetOpCodes() {
-		if op.Tag == 'e' {
+	for _, op := range compare(a, b) {
+		if op.Same {
 			add(a[op.I1:op.I2], Same)
 			continue
 		}

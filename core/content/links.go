@@ -13,7 +13,7 @@ import (
 // site, once each, as paths without query and fragment.
 func Links(body string) []string {
 	var list []string
-	source := []byte(body)
+	source := []byte(tame(body))
 	_ = ast.Walk(markdown.Parser().Parse(text.NewReader(source)), func(n ast.Node, entering bool) (ast.WalkStatus, error) {
 		var to []byte
 		switch n := n.(type) {
@@ -41,6 +41,9 @@ var destination = regexp.MustCompile(`(\]\(\s*<?|(?m:^)\s{0,3}\[[^\]]+\]:\s*<?)(
 // Relink changes where the links of a Markdown text lead: to gives the new path
 // for each path it links to. What stands in code is no link, and stays.
 func Relink(body string, to func(path string) string) string {
+	if tame(body) != body { // no text that is meant to be read: it stays as it is
+		return body
+	}
 	code := codeIn([]byte(body))
 	var out strings.Builder
 	last := 0

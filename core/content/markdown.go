@@ -34,7 +34,7 @@ func policy() *bluemonday.Policy {
 // Render turns Markdown (CommonMark with tables) into sanitised HTML.
 func Render(body string) (string, error) {
 	var b bytes.Buffer
-	if err := markdown.Convert([]byte(body), &b); err != nil {
+	if err := markdown.Convert([]byte(tame(body)), &b); err != nil {
 		return "", fmt.Errorf("rendering Markdown: %w", err)
 	}
 	return clean.Sanitize(b.String()), nil

@@ -3,8 +3,6 @@ package content
 import (
 	"slices"
 	"strings"
-
-	"github.com/pmezard/go-difflib/difflib"
 )
 
 // Merge puts two changes of one text together, line by line. Where both changed
@@ -48,8 +46,8 @@ type change struct {
 func touching(a, b change) bool { return a.to == b.from && (a.from == a.to || b.from == b.to) }
 
 func changes(base, now []string) (list []change) {
-	for _, op := range difflib.NewMatcherWithJunk(base, now, false, nil).GetOpCodes() {
-		if op.Tag != 'e' {
+	for _, op := range compare(base, now) {
+		if !op.Same {
 			list = append(list, change{op.I1, op.I2, now[op.J1:op.J2]})
 		}
 	}

@@ -1,10 +1,6 @@
 package content
 
-import (
-	"strings"
-
-	"github.com/pmezard/go-difflib/difflib"
-)
+import "strings"
 
 // Rendered compares two sanitised HTML texts word by word and gives one, with
 // what is new in ins and what is gone in del. Its elements are those of the
@@ -36,8 +32,8 @@ func Rendered(before, after string) string {
 			out.WriteString("</" + with + ">")
 		}
 	}
-	for _, op := range difflib.NewMatcherWithJunk(a, b, false, nil).GetOpCodes() {
-		if op.Tag == 'e' {
+	for _, op := range compare(a, b) {
+		if op.Same {
 			out.WriteString(strings.Join(b[op.J1:op.J2], ""))
 			continue
 		}
