@@ -12,11 +12,12 @@ require (
 	github.com/go-json-experiment/json v1.27.2
 	github.com/go-pdf/fpdf v0.9.0
 	github.com/go-webauthn/webauthn v0.18.2
+	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/microcosm-cc/bluemonday v1.0.27
 	github.com/nbutton23/zxcvbn-go v0.0.0-20210217022336-fa2cb2858354
-	github.com/pmezard/go-difflib v1.0.0
 	github.com/pquerna/otp v1.5.0
 	github.com/pressly/goose/v3 v3.29.0
+	github.com/sergi/go-diff v1.4.0
 	github.com/skip2/go-qrcode v0.0.0-20200617195104-da1b6568686e
 	github.com/spf13/cobra v1.10.2
 	github.com/wneessen/go-mail v0.8.1

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"velada/core/access"
 	"velada/identity"
@@ -49,13 +50,14 @@ type newAccount struct {
 // known reports whether a house has to do with an address: an account, a person,
 // a guest, somebody on a team.
 func (h *House) known(ctx context.Context, a access.Address) (bool, error) {
-	account, err := store.FindAccount(ctx, h.DB, a.String())
-	if err != nil || account != nil {
-		return account != nil, err
-	}
 	s := h.State()
-	if _, person := s.Policy.PersonOf(s.Policy.Address(a)); person {
-		return true, nil
+	who, signsIn := s.WhoSignsIn(a)
+	if !signsIn { // somebody's before: who reads its mail now is not known
+		return false, nil
+	}
+	account, err := store.FindAccount(ctx, h.DB, who)
+	if err != nil || account != nil || !who.Bare() {
+		return err == nil, err
 	}
 	is := func(text string) bool { return strings.Contains(text, "@") && canonical(text) == a.String() }
 	ways := func(list []access.Way) bool {
@@ -75,13 +77,19 @@ func (h *House) known(ctx context.Context, a access.Address) (bool, error) {
 // SendLink mails a link by which somebody signs in or sets a new password, when
 // the house has to do with their address. Whether it has is not to be seen from
 // the answer, nor from how long it takes.
-func (h *House) SendLink(kind, address string, to map[string]string, from string) error {
+func (h *House) SendLink(kind, address string, to map[string]string, from From) error {
 	a, err := access.ParseAddress(address)
 	if err != nil {
 		return FieldErrors{"address": "This is " + err.Error() + "."}
 	}
-	if _, wait := h.mailAsks.Try(time.Now(), "from "+from, "to "+a.String()); wait > 0 {
-		return TryLater{wait}
+	if _, err := try(h.throttles.asks, "You have asked for several links to this address.", "link to "+a.String()+" from "+from.source()); err != nil {
+		return err
+	}
+	if _, err := h.CountForm("link", from); err != nil {
+		return err
+	}
+	if _, err := try(h.throttles.letters, "", a.String()); err != nil {
+		return nil // enough are in the mailbox already, and each of them works
 	}
 	goOn := goOnTo{to["then"], to["site"], to["path"]}
 	h.inBackground("sending a link", func(ctx context.Context) error {
@@ -117,143 +125,168 @@ func (h *House) sendLink(ctx context.Context, q store.Queryer, kind, address str
 }
 
 // FollowMailLink spends a link to sign in, or one that proves the address of a new
-// account, and gives whose it is and where they go on to.
-func (h *House) FollowMailLink(ctx context.Context, token string) (access.Address, map[string]string, error) {
+// account, and returns whose it is and where they go on to.
+func (h *House) FollowMailLink(ctx context.Context, token string) (store.Who, map[string]string, error) {
 	l, err := h.FindMailLink(ctx, token)
 	switch {
 	case err != nil:
-		return access.Address{}, nil, err
+		return "", nil, err
 	case l == nil || l.Kind != LinkSignIn && l.Kind != LinkAccount:
-		return access.Address{}, nil, ErrLinkSpent
+		return "", nil, ErrLinkSpent
 	}
-	a := mustAddress(l.Address)
 	var n newAccount
 	if err := json.Unmarshal([]byte(l.Detail), &n); err != nil {
-		return a, nil, err
+		return "", nil, err
 	}
-	err = h.spend(ctx, token, func(tx *sql.Tx) error {
-		account, err := store.FindAccount(ctx, tx, l.Address)
-		if err != nil || account != nil {
-			return err // a new account never takes the place of one
-		}
-		return h.saveAccount(ctx, tx, store.Account{Address: l.Address, Name: n.Name, Password: n.Password})
+	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
+		return h.accountUnlessThere(ctx, tx, store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
 	})
-	return a, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
+	return who, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
 }
 
-// spend spends a link in one transaction with what it is for.
-func (h *House) spend(ctx context.Context, token string, also func(tx *sql.Tx) error) error {
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		there, err := store.SpendMailLink(ctx, tx, sha256.Sum256([]byte(token)))
+// spend spends a link in one transaction with what it is for. Who the address
+// signs in is asked then: it may be nobody's any more.
+func (h *House) spend(ctx context.Context, token, address string, also func(tx *sql.Tx, who store.Who) error) (store.Who, error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	a, err := access.ParseAddress(address)
+	who, signsIn := h.State().WhoSignsIn(a)
+	if err != nil || !signsIn {
+		return "", ErrLinkSpent
+	}
+	hash := sha256.Sum256([]byte(token))
+	return who, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		there, err := store.SpendMailLink(ctx, tx, hash)
 		if err == nil && !there {
 			err = ErrLinkSpent
+		}
+		if err == nil {
+			err = h.stripLetters(ctx, tx, hash[:])
 		}
 		if err != nil {
 			return err
 		}
-		return also(tx)
+		return also(tx, who)
 	})
 }
 
 // ResetPassword spends a link to set a new password. Everywhere else the
 // account is signed out.
-func (h *House) ResetPassword(ctx context.Context, token, password string) (access.Address, error) {
+func (h *House) ResetPassword(ctx context.Context, token, password string) (store.Who, error) {
 	l, err := h.FindMailLink(ctx, token)
 	if err != nil {
-		return access.Address{}, err
+		return "", err
 	}
 	if l == nil || l.Kind != LinkReset {
-		return access.Address{}, ErrLinkSpent
+		return "", ErrLinkSpent
 	}
-	a := mustAddress(l.Address)
 	if text := passwordProblem(password, l.Address); text != "" {
-		return a, FieldErrors{"password": text}
+		return "", FieldErrors{"password": text}
 	}
 	hash := identity.HashPassword(password)
-	err = h.spend(ctx, token, func(tx *sql.Tx) error {
-		account, err := store.FindAccount(ctx, tx, l.Address)
-		if err != nil {
-			return err
-		}
-		if account == nil {
-			account = &store.Account{Address: l.Address}
-		}
-		account.Password, account.MustChange = hash, false
-		return errors.Join(h.saveAccount(ctx, tx, *account), store.DropMailLinks(ctx, tx, LinkReset, l.Address), store.DropMailLinks(ctx, tx, LinkSignIn, l.Address))
+	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
+		return errors.Join(
+			store.EnsureAccount(ctx, tx, who, h.NameOf(who)), store.SetPassword(ctx, tx, who, hash, false),
+			store.DropMailLinks(ctx, tx, LinkReset, l.Address), store.DropMailLinks(ctx, tx, LinkSignIn, l.Address),
+			store.EndSignIns(ctx, tx, who, ""),
+		)
 	})
 	if err == nil {
-		err = h.SignOutEverywhere(ctx, a, "")
+		h.dropSignIns(who, "")
 	}
-	return a, err
+	return who, err
 }
 
 // BeginAccount makes an account by an invitation. Where the invitation's link was
 // mailed to its address alone, following it has proven the address and the account
 // is made at once; otherwise a letter goes there first, and made is false.
-func (h *House) BeginAccount(ctx context.Context, invitation, name, password string) (a access.Address, made bool, err error) {
+func (h *House) BeginAccount(ctx context.Context, invitation, name, password string) (who store.Who, made bool, err error) {
 	o, err := h.Offer(ctx, invitation)
 	if err != nil {
-		return a, false, err
+		return "", false, err
 	}
 	if o == nil || o.Over {
-		return a, false, ErrInvitationEnded
+		return "", false, ErrInvitationEnded
 	}
-	a = mustAddress(o.Address)
+	address, there := h.State().AddressOf(o.Who)
+	if !there {
+		return "", false, ErrInvitationEnded
+	}
 	wrong := FieldErrors{}
-	if name = strings.TrimSpace(name); name == "" {
-		wrong["name"] = "Say what you are called."
+	name, text := nameTyped(name)
+	if text != "" {
+		wrong["name"] = text
 	}
-	if text := passwordProblem(password, name, o.Address); text != "" {
+	if text := passwordProblem(password, name, address.String()); text != "" {
 		wrong["password"] = text
 	}
 	if len(wrong) > 0 {
-		return a, false, wrong
+		return "", false, wrong
 	}
 	hash := identity.HashPassword(password)
 	if !o.Mailed {
-		return a, false, h.sendLink(ctx, h.DB, LinkAccount, o.Address, newAccount{name, hash, goOnTo{Then: "/invitations/" + invitation}})
+		return o.Who, false, h.sendLink(ctx, h.DB, LinkAccount, address.String(), newAccount{name, hash, goOnTo{Then: "/invitations/" + invitation}})
 	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		account, err := store.FindAccount(ctx, tx, o.Address)
-		if err != nil {
+		now, err := store.FindInvitation(ctx, tx, o.ID)
+		switch {
+		case err != nil:
 			return err
+		case now == nil || now.Status != "waiting" || !now.Mailed || now.Who != o.Who || now.Token != o.Token:
+			return ErrInvitationEnded // changed while the form was filled in
 		}
-		if account != nil {
+		err = h.newAccount(ctx, tx, store.Account{Who: o.Who, Name: name, Password: hash, SignedIn: true})
+		if errors.Is(err, store.ErrAccount) {
 			return FieldErrors{"password": "There is an account for this address already: sign in with it."}
 		}
-		return h.saveAccount(ctx, tx, store.Account{Address: o.Address, Name: name, Password: hash})
+		return err
 	})
-	return a, err == nil, err
+	return o.Who, err == nil, err
 }
 
-// Account reads the account of an address; one without a password where there
-// is none yet.
-func (h *House) Account(ctx context.Context, a access.Address) (*store.Account, error) {
-	account, err := store.FindAccount(ctx, h.DB, a.String())
+// longestName is how long a name may be, in bytes.
+const longestName = 120
+
+// nameTyped takes a name as it was typed: one line, without what cannot be seen. The
+// second value says what is wrong with it; "" where nothing is.
+func nameTyped(name string) (string, string) {
+	name = strings.Join(strings.FieldsFunc(name, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }), " ")
+	if name == "" || len(name) > longestName {
+		return name, fmt.Sprintf("A name has 1 to %d letters.", longestName)
+	}
+	return name, ""
+}
+
+// Account reads somebody's account; one without a password where there is none yet.
+func (h *House) Account(ctx context.Context, who store.Who) (*store.Account, error) {
+	account, err := store.FindAccount(ctx, h.DB, who)
 	if err == nil && account == nil {
-		account = &store.Account{Address: a.String()}
+		account = &store.Account{Who: who}
 	}
 	return account, err
 }
 
-// ChangePassword sets a new password. The old one is asked for where there is
-// one, unless it was a first code, just entered.
-func (h *House) ChangePassword(ctx context.Context, a Actor, old, password, from string) error {
-	account, err := h.Account(ctx, a.Address)
+// ChangePassword sets a new password, and signs somebody out everywhere but in one
+// place. The old one is asked for where there is one, unless it was a first code,
+// just entered.
+func (h *House) ChangePassword(ctx context.Context, a Actor, old, password string, from From, but string) error {
+	account, err := h.Account(ctx, a.Who)
 	if err != nil {
 		return err
 	}
 	wrong := FieldErrors{}
 	if account.Password != "" && !account.MustChange {
 		var later TryLater
-		switch _, err := h.SignIn(ctx, account.Address, old, from); {
+		switch err := h.CheckPassword(ctx, a, old, from); {
 		case errors.As(err, &later):
 			wrong["old"] = later.Error()
 		case err != nil:
 			wrong["old"] = "This is not your password of now."
 		}
 	}
-	if text := passwordProblem(password, account.Name, account.Address); text != "" {
+	if text := passwordProblem(password, account.Name, a.Address.String()); text != "" {
 		wrong["password"] = text
 	}
 	if account.MustChange && len(wrong) == 0 {
@@ -264,93 +297,123 @@ func (h *House) ChangePassword(ctx context.Context, a Actor, old, password, from
 	if len(wrong) > 0 {
 		return wrong
 	}
-	account.Password, account.MustChange = identity.HashPassword(password), false
-	return h.saveAccount(ctx, h.DB, *account)
+	hash := identity.HashPassword(password)
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if err := store.EnsureAccount(ctx, tx, a.Who, a.Name); err != nil {
+			return err
+		}
+		now, err := store.FindAccount(ctx, tx, a.Who)
+		if err != nil {
+			return err
+		}
+		if now.Password != account.Password { // set anew meanwhile, by a slip or a link
+			return FieldErrors{"old": "Your password was changed meanwhile. Sign in with the new one."}
+		}
+		return errors.Join(store.SetPassword(ctx, tx, a.Who, hash, false), store.EndSignIns(ctx, tx, a.Who, but),
+			h.tellOfAccount(ctx, tx, a.Who, "Your password was changed", "If that was not you, set a new one by a link by mail."))
+	})
+	if err == nil {
+		h.dropSignIns(a.Who, but)
+	}
+	return err
 }
 
-// ChangeAccount sets what somebody is called and what they are told by mail.
+// ChangeAccount sets somebody's name and what they are told by mail.
 func (h *House) ChangeAccount(ctx context.Context, a Actor, name string, byMail []string) error {
-	name = strings.TrimSpace(name)
-	if name == "" || len(name) > 120 {
-		return FieldErrors{"name": "Say what you are called, in at most 120 letters."}
+	name, text := nameTyped(name)
+	if text != "" {
+		return FieldErrors{"name": text}
 	}
-	account, err := h.Account(ctx, a.Address)
-	if err != nil {
-		return err
-	}
-	account.Name, account.ByMail = name, nil
+	var kinds []string
 	for _, k := range NoticeKinds {
 		if slices.Contains(byMail, k.ID) {
-			account.ByMail = append(account.ByMail, k.ID)
+			kinds = append(kinds, k.ID)
 		}
 	}
-	return h.saveAccount(ctx, h.DB, *account)
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(store.EnsureAccount(ctx, tx, a.Who, name), store.SetAccountName(ctx, tx, a.Who, name, kinds))
+	})
+	if err == nil {
+		h.names.Store(a.Who, name)
+	}
+	return err
 }
 
-// SignInWith gives the address that a provider vouches for. It must be at one of
+// SignInWith returns whom a provider vouches for. Their address must be at one of
 // the provider's domains, and the provider must have seen that it is read.
-func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Claims) (access.Address, error) {
+func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Claims) (store.Who, error) {
 	a, err := access.ParseAddress(claims.Address)
 	switch {
 	case err != nil:
-		return a, fmt.Errorf("%s did not tell an address", p.Name)
+		return "", fmt.Errorf("%s did not tell an address", p.Name)
 	case !claims.Verified:
-		return a, fmt.Errorf("%s does not vouch that %s is yours: the address is not verified there", p.Name, a)
+		return "", fmt.Errorf("%s does not vouch that %s is yours: the address is not verified there", p.Name, a)
 	case !matchesAny(p.Domains, a):
-		return a, fmt.Errorf("%s cannot vouch for %s: it is trusted for %s alone", p.Name, a, alternativesAnd(p.Domains))
+		return "", fmt.Errorf("%s cannot vouch for %s: it is trusted for %s alone", p.Name, a, alternativesAnd(p.Domains))
 	}
-	account, err := store.FindAccount(ctx, h.DB, a.String())
-	if err == nil && account == nil {
-		err = h.saveAccount(ctx, h.DB, store.Account{Address: a.String(), Name: claims.Name})
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	who, signsIn := h.State().WhoSignsIn(a)
+	if !signsIn {
+		return "", fmt.Errorf("%s signs nobody in here: somebody had it before", a)
 	}
-	return a, err
+	name, text := nameTyped(claims.Name)
+	if text != "" {
+		name = ""
+	}
+	return who, h.accountUnlessThere(ctx, h.DB, store.Account{Who: who, Name: name})
 }
 
 // Begin writes that somebody signed in on the console in one browser.
-func (h *House) Begin(ctx context.Context, id string, a access.Address, device, how string) error {
+func (h *House) Begin(ctx context.Context, id string, who store.Who, device, how string) error {
 	now := time.Now()
-	return store.SaveSignedIn(ctx, h.DB, store.SignedIn{ID: id, Address: a.String(), Device: device, How: how, Began: now, Used: now})
+	return store.SaveSignedIn(ctx, h.DB, store.SignedIn{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
 }
 
-// StillIn reports whether a sign-in was not ended from elsewhere, and keeps when
-// it was used last, to the minute.
-func (h *House) StillIn(ctx context.Context, id string) (bool, error) {
+// StillIn returns who a sign-in is of, when it was not ended from elsewhere, and
+// keeps when it was used last, to the minute.
+func (h *House) StillIn(ctx context.Context, id string) (store.Who, bool, error) {
 	s, err := store.FindSignedIn(ctx, h.DB, id)
 	if err != nil || s == nil {
-		return false, err
+		return "", false, err
 	}
 	if now := time.Now(); now.Sub(s.Used) >= time.Minute {
-		s.Used = now
-		err = store.SaveSignedIn(ctx, h.DB, *s)
-	}
-	return true, err
-}
-
-// SignOutEverywhere ends every sign-in of an address but one, on the sites too.
-func (h *House) SignOutEverywhere(ctx context.Context, a access.Address, but string) error {
-	list, err := store.SignedInOf(ctx, h.DB, a.String())
-	for _, s := range list {
-		if s.ID != but {
-			err = errors.Join(err, h.EndSession(ctx, s.ID))
+		if err := store.UseSignedIn(ctx, h.DB, id, now); err != nil {
+			return "", false, err
 		}
 	}
+	return s.Who, true, nil
+}
+
+// SignOutEverywhere ends every sign-in of somebody but one, on the sites too.
+func (h *House) SignOutEverywhere(ctx context.Context, who store.Who, but string) error {
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.EndSignIns(ctx, tx, who, but) })
+	h.dropSignIns(who, but)
 	return err
 }
 
 // EndOne ends one sign-in of somebody's own.
 func (h *House) EndOne(ctx context.Context, a Actor, id string) error {
 	s, err := store.FindSignedIn(ctx, h.DB, id)
-	if err != nil || s == nil || s.Address != a.Address.String() {
+	if err != nil || s == nil || s.Who != a.Who {
 		return err
 	}
 	return h.EndSession(ctx, id)
 }
 
-// SlowDown counts something that anybody can ask for against a key, and says to
-// wait when there was too much of it.
-func (h *House) SlowDown(key string) error {
-	if _, wait := h.mailAsks.Try(time.Now(), key); wait > 0 {
-		return TryLater{wait}
+// tellOfAccount tells somebody, in the console and by mail, what was done to what
+// they sign in with.
+func (h *House) tellOfAccount(ctx context.Context, q store.Queryer, who store.Who, subject, what string) error {
+	err := store.SaveNotice(ctx, q, store.Notice{Who: who, At: h.now(), Kind: "waiting", What: subject + ". " + what, URL: "/account"})
+	if err != nil {
+		return fmt.Errorf("telling %s: %w", who, err)
 	}
-	return nil
+	address, there := h.State().AddressOf(who)
+	if !there || !h.State().Settings.Reaches(address) {
+		return nil
+	}
+	return h.write(ctx, q, "", "notice", post.Letter{
+		To: address.String(), Subject: subject + " at " + h.State().Policy.Document().House.Name, Lines: []string{what},
+		Action: post.Action{Text: "Your account", URL: h.ConsoleURL + "/account"},
+	})
 }

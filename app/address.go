@@ -71,14 +71,19 @@ func (s *State) readAddresses(ctx context.Context, q store.Queryer) error {
 	}
 	s.Old = map[string]string{}
 	for _, o := range old {
-		s.Old[o.Address] = o.Site
+		if address, there := s.addresses[o.Site]; there {
+			s.Old[o.Address] = address
+		}
 	}
-	if s.Short, err = store.ShortNames(ctx, q); err != nil {
+	short, err := store.ShortNames(ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading short names: %w", err)
 	}
-	if s.Details, err = store.AllDetails(ctx, q); err != nil {
+	details, err := store.AllDetails(ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading what sites say of themselves: %w", err)
 	}
+	s.Short, s.Details = byAddress(s, short), byAddress(s, details)
 	return nil
 }
 
@@ -96,11 +101,11 @@ func (h *House) mayList(a Actor, site string) error {
 // Readdress gives a site another address. The old one leads on to the new one
 // until it is let go.
 func (h *House) Readdress(ctx context.Context, a Actor, site, to string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayList(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	if problem := s.AddressProblem(site, to); problem != "" {
 		return FieldErrors{"address": problem}
@@ -131,7 +136,7 @@ func (h *House) Readdress(ctx context.Context, a Actor, site, to string) error {
 	moved.Address = to
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
-			store.Readdress(ctx, tx, site, to, h.now()),
+			store.Readdress(ctx, tx, s.ID(site), site, to, h.now()),
 			store.SaveSite(ctx, tx, &moved, sitePosition(s, site)),
 			store.SaveRules(ctx, tx, doc.Rules), store.SavePromises(ctx, tx, doc.Promises),
 			h.ledger(ctx, tx, a.Address.String(), to, "address", fmt.Sprintf("The site moved from %s to %s. The old address leads on.", site, to), site, to),
@@ -140,22 +145,18 @@ func (h *House) Readdress(ctx context.Context, a Actor, site, to string) error {
 	if err != nil {
 		return fmt.Errorf("changing the address: %w", err)
 	}
-	h.visits.Range(func(token, v any) bool {
-		if visit := v.(visiting); visit.Site == site {
-			visit.Site = to
-			h.visits.Store(token, visit)
-		}
-		return true
-	})
 	return h.Reload(ctx)
 }
 
 // LetGo frees an address that a site had before.
 func (h *House) LetGo(ctx context.Context, a Actor, site, address string) error {
 	return h.changeListing(ctx, a, site, fmt.Sprintf("The old address %s no longer leads here.", address), func(tx *sql.Tx, next *State) error {
+		if next.Old[address] != site {
+			return ErrNothing
+		}
 		next.Old = maps.Clone(next.Old)
 		delete(next.Old, address)
-		return store.DropOldAddress(ctx, tx, site, address)
+		return store.DropOldAddress(ctx, tx, h.id(site), address)
 	})
 }
 
@@ -180,23 +181,28 @@ func (h *House) NameShortly(ctx context.Context, a Actor, site, name, path strin
 		next.Short[site] = maps.Clone(next.Short[site])
 		if path == "" {
 			delete(next.Short[site], name)
-			return store.DropShortName(ctx, tx, site, name)
+			return store.DropShortName(ctx, tx, h.id(site), name)
 		}
 		if next.Short[site] == nil {
 			next.Short[site] = map[string]string{}
 		}
 		next.Short[site][name] = path
-		return store.SaveShortName(ctx, tx, site, name, path)
+		return store.SaveShortName(ctx, tx, h.id(site), name, path)
 	})
 }
 
 // changeListing writes a change of how a site is found, with its ledger entry.
 func (h *House) changeListing(ctx context.Context, a Actor, site, what string, change func(tx *sql.Tx, next *State) error) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayList(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
+	return h.putListing(ctx, a, site, what, change)
+}
+
+// putListing does that for a caller who holds writing and has asked for the right.
+func (h *House) putListing(ctx context.Context, a Actor, site, what string, change func(tx *sql.Tx, next *State) error) error {
 	next := *h.State()
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(change(tx, &next), h.ledger(ctx, tx, a.Address.String(), site, "listing", what, "", ""))
@@ -204,7 +210,7 @@ func (h *House) changeListing(ctx context.Context, a Actor, site, what string, c
 	if err != nil {
 		return fmt.Errorf("changing how the site is found: %w", err)
 	}
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return nil
 }
 
@@ -213,6 +219,11 @@ var validTint = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 // Describe sets a site's title, whether search engines may list it, and what it
 // says of itself on every page. Code for head and foot needs a steward.
 func (h *House) Describe(ctx context.Context, a Actor, site, title string, listing bool, d store.Details, icon []byte, iconType string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if err := h.mayList(a, site); err != nil {
+		return err
+	}
 	s := h.State()
 	was := s.Details[site]
 	wrong := FieldErrors{}
@@ -236,11 +247,10 @@ func (h *House) Describe(ctx context.Context, a Actor, site, title string, listi
 	d.Consent = was.Consent
 	what := "The site's title and details changed."
 	if d.Head != was.Head || d.Foot != was.Foot || d.Scripts && !was.Scripts {
-		person, known := s.Policy.PersonOf(s.Policy.Address(a.Address))
-		if !known || !person.Steward {
+		if !h.IsSteward(a) {
 			wrong["head"] = "Code for the head and foot is taken from stewards alone: it runs in every visitor's browser."
 		}
-		d.Consent = a.Address.String()
+		d.Consent = a.Who
 		what = "The code in the head and foot of every page changed, with a steward's consent."
 	}
 	if len(wrong) > 0 {
@@ -252,7 +262,7 @@ func (h *House) Describe(ctx context.Context, a Actor, site, title string, listi
 	if err != nil {
 		return err
 	}
-	return h.changeListing(ctx, a, site, what, func(tx *sql.Tx, next *State) error {
+	return h.putListing(ctx, a, site, what, func(tx *sql.Tx, next *State) error {
 		if len(icon) > 0 {
 			key, err := store.SaveBlob(ctx, tx, icon)
 			if err != nil {
@@ -263,6 +273,6 @@ func (h *House) Describe(ctx context.Context, a Actor, site, title string, listi
 		next.Details = maps.Clone(next.Details)
 		next.Details[site] = d
 		next.Policy = then
-		return errors.Join(store.SaveDetails(ctx, tx, site, d), store.SaveSite(ctx, tx, &doc, sitePosition(s, site)))
+		return errors.Join(store.SaveDetails(ctx, tx, h.id(site), d), store.SaveSite(ctx, tx, &doc, sitePosition(s, site)))
 	})
 }

@@ -18,14 +18,12 @@ import (
 // NewSite makes a site that nobody but its owner sees: never published, with a
 // closed door.
 func (h *House) NewSite(ctx context.Context, a Actor, title, address string) error {
-	s := h.State()
-	person, known := s.Policy.PersonOf(s.Policy.Address(a.Address))
-	if !known || !person.Steward {
-		return ErrMayNot
-	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	s = h.State()
+	if !h.IsSteward(a) {
+		return ErrMayNot
+	}
+	s := h.State()
 	wrong := FieldErrors{}
 	if strings.TrimSpace(title) == "" {
 		wrong["title"] = "Call the site something."
@@ -37,7 +35,7 @@ func (h *House) NewSite(ctx context.Context, a Actor, title, address string) err
 		return wrong
 	}
 	site := access.NewSite(address, strings.TrimSpace(title))
-	site.Team = []access.TeamEntry{{Person: person.ID, Role: "owner", Under: "/", Accepted: true}}
+	site.Team = []access.TeamEntry{{Person: string(a.Who), Role: "owner", Under: "/", Accepted: true}}
 	then, err := s.Policy.Replace(site)
 	if err != nil {
 		return err
@@ -53,6 +51,9 @@ func (h *House) NewSite(ctx context.Context, a Actor, title, address string) err
 	}
 	next := *s
 	next.Policy = then
+	if err := next.readIDs(ctx, h.DB); err != nil {
+		return err
+	}
 	if err := errors.Join(next.readPasses(ctx, h.DB), next.readEditions(ctx, h.DB, address)); err != nil {
 		return err
 	}
@@ -63,16 +64,17 @@ func (h *House) NewSite(ctx context.Context, a Actor, title, address string) err
 // ImportArchive puts an archive in the place of a working copy. Pages that stand
 // where one stood before are known again. It gives how many pages and files came.
 func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive *content.Archive) (pages, files int, err error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayWrite(a, site, "/"); err != nil {
 		return 0, 0, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	before, err := store.WorkingCopy(ctx, h.DB, site)
+	before, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return 0, 0, err
 	}
 	var list []store.Page
+	taken := map[string]string{} // in the one form that paths are compared in
 	for _, p := range archive.Pages {
 		normal, err := checkPath(nil, "", p.Path)
 		if err != nil {
@@ -80,7 +82,11 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 			errors.As(err, &wrong)
 			return 0, 0, fmt.Errorf("%w: %s: %s", content.ErrArchive, p.Path, wrong["path"])
 		}
-		page := store.Page{ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown", InMenu: p.InMenu, Listing: p.Listing, Version: 1, SavedAt: h.now(), SavedBy: a.Address.String()}
+		if other, there := taken[normal]; there {
+			return 0, 0, fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, p.Path)
+		}
+		taken[normal] = p.Path
+		page := store.Page{ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown", InMenu: p.InMenu, Listing: p.Listing, Version: 1, SavedAt: h.now(), SavedBy: a.Who}
 		if p.HTML {
 			page.Kind = "html"
 		}
@@ -91,11 +97,11 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		for _, p := range before {
-			if err := store.SavePage(ctx, tx, site, p, p.Title, p.Body, p.SavedBy, p.SavedAt); err != nil {
+			if err := store.SavePage(ctx, tx, h.id(site), p, p.Title, p.Body, p.SavedBy, p.SavedAt); err != nil {
 				return err
 			}
 		}
-		if err := errors.Join(store.SaveWorkingPages(ctx, tx, site, list), store.DropFiles(ctx, tx, site)); err != nil {
+		if err := errors.Join(store.SaveWorkingPages(ctx, tx, h.id(site), list), store.DropFiles(ctx, tx, h.id(site))); err != nil {
 			return err
 		}
 		for _, f := range archive.Files {
@@ -103,9 +109,13 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 			if err != nil {
 				return fmt.Errorf("%w: %s: %v", content.ErrArchive, f.Path, err)
 			}
+			if other, there := taken[normal]; there {
+				return fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, f.Path)
+			}
+			taken[normal] = f.Path
 			key, err := store.SaveBlob(ctx, tx, f.Data)
 			if err == nil {
-				err = store.SaveFile(ctx, tx, site, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key})
+				err = store.SaveFile(ctx, tx, h.id(site), store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key})
 			}
 			if err != nil {
 				return err
@@ -126,13 +136,13 @@ func (h *House) ExportArchive(ctx context.Context, a Actor, site string, number 
 	var files []store.File
 	var err error
 	if number == 0 {
-		pages, err = store.WorkingCopy(ctx, h.DB, site)
+		pages, err = store.WorkingCopy(ctx, h.DB, h.id(site))
 		if err == nil {
-			files, err = store.WorkingFiles(ctx, h.DB, site)
+			files, err = store.WorkingFiles(ctx, h.DB, h.id(site))
 		}
 	} else {
 		var e *store.Edition
-		if e, err = store.FindEdition(ctx, h.DB, site, number); err == nil && e == nil {
+		if e, err = store.FindEdition(ctx, h.DB, h.id(site), number); err == nil && e == nil {
 			err = store.ErrNoEdition
 		} else if err == nil {
 			pages, files = e.Pages, e.Files

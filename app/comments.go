@@ -17,10 +17,9 @@ const mostComment = 4000
 
 // Member gives the id of a person who is an approved member of a site now; ""
 // for others.
-func (h *House) Member(site string, a access.Address) string {
+func (h *House) Member(site string, who store.Who) string {
 	s := h.State()
-	id := s.Policy.Address(a)
-	p, known := s.Policy.PersonOf(id)
+	p, known := s.Policy.PersonOf(s.Identity(who))
 	doc := s.SiteDocument(site)
 	if !known || p.Blocked || doc == nil {
 		return ""
@@ -33,24 +32,24 @@ func (h *House) Member(site string, a access.Address) string {
 	return ""
 }
 
-// reloadMembers reads memberships and comments anew, for the very next request.
-func (h *House) reloadMembers(ctx context.Context) error {
+// reloadComments reads the comments of a site anew, for the very next request.
+func (h *House) reloadComments(ctx context.Context, site string) error {
 	next := *h.State()
-	if err := next.readMemberships(ctx, h.DB); err != nil {
+	if err := next.readComments(ctx, h.DB, site); err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return nil
 }
 
 // Comment writes what a member has to say about a page that opens to them.
-func (h *House) Comment(ctx context.Context, site, path string, a access.Address, text string) (held bool, err error) {
+func (h *House) Comment(ctx context.Context, site, path string, author store.Who, text string) (held bool, err error) {
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	s := h.State()
 	m := s.Memberships[site]
-	who := h.Member(site, a)
-	visitor := access.Visitor{Identity: s.Policy.Address(a)}
+	who := h.Member(site, author)
+	visitor := access.Visitor{Identity: s.Identity(author)}
 	if who == "" || !m.WantsComments(path) || s.Policy.Site(site).Decide(path, &visitor, access.At(h.now())).Outcome != access.Open {
 		return false, ErrMayNot
 	}
@@ -58,35 +57,35 @@ func (h *House) Comment(ctx context.Context, site, path string, a access.Address
 	if text == "" || len(text) > mostComment {
 		return false, FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
 	}
-	if _, wait := h.commentTries.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
+	if _, wait := h.throttles.comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
 		return false, FieldErrors{"text": "You have just written several. Wait a little."}
 	}
-	c := store.Comment{Site: site, Path: path, Person: who, Text: text, At: h.now(), Status: "shown"}
+	c := store.Comment{Site: h.id(site), Path: path, Person: who, Text: text, At: h.now(), Status: "shown"}
 	if m.Held {
 		c.Status = "held"
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		err := store.SaveComment(ctx, tx, &c, h.now())
 		if m.Held {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.nameOf(a)+" wrote a comment that waits on "+h.title(site)+".", readersView(site)+"#comments"))
+			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.NameOf(author)+" wrote a comment that waits on "+h.title(site)+".", readersView(site)+"#comments"))
 		}
 		return err
 	})
 	if err == nil {
-		err = h.reloadMembers(ctx)
+		err = h.reloadComments(ctx, site)
 	}
 	return m.Held, err
 }
 
 // ChangeComment changes what somebody wrote themself; "" takes it away.
-func (h *House) ChangeComment(ctx context.Context, site string, id int64, a access.Address, text string) error {
+func (h *House) ChangeComment(ctx context.Context, site string, id int64, author store.Who, text string) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	c, err := store.FindComment(ctx, h.DB, site, id)
+	c, err := store.FindComment(ctx, h.DB, h.id(site), id)
 	if err != nil {
 		return err
 	}
-	who := h.Member(site, a)
+	who := h.Member(site, author)
 	if c == nil || who == "" || c.Person != who || c.Status == "removed" {
 		return ErrMayNot
 	}
@@ -104,17 +103,17 @@ func (h *House) ChangeComment(ctx context.Context, site string, id int64, a acce
 	if err := store.SaveComment(ctx, h.DB, c, h.now()); err != nil {
 		return err
 	}
-	return h.reloadMembers(ctx)
+	return h.reloadComments(ctx, site)
 }
 
 // ModerateComment shows a comment that waits, or removes one.
 func (h *House) ModerateComment(ctx context.Context, a Actor, site string, id int64, show bool) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayAdmit(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	c, err := store.FindComment(ctx, h.DB, site, id)
+	c, err := store.FindComment(ctx, h.DB, h.id(site), id)
 	if err != nil {
 		return err
 	}
@@ -132,5 +131,5 @@ func (h *House) ModerateComment(ctx context.Context, a Actor, site string, id in
 	if err != nil {
 		return err
 	}
-	return h.reloadMembers(ctx)
+	return h.reloadComments(ctx, site)
 }

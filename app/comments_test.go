@@ -31,7 +31,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	person, author := aMember(t, h)
 	seun, jonas := who(t, h, "seun@cerroalcor.example"), who(t, h, "jonas@cerroalcor.example")
 	before := len(comments(t, h))
-	held, err := h.Comment(ctx, "society", "/members", author.Address, "  The gate squeaks.  ")
+	held, err := h.Comment(ctx, "society", "/members", author.Who, "  The gate squeaks.  ")
 	if err != nil || !held {
 		t.Fatal(held, err)
 	}
@@ -42,7 +42,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	}
 	find := func() store.Comment {
 		t.Helper()
-		c, err := store.FindComment(ctx, h.DB, "society", mine.ID)
+		c, err := store.FindComment(ctx, h.DB, h.State().ID("society"), mine.ID)
 		if err != nil || c == nil {
 			t.Fatal(c, err)
 		}
@@ -51,12 +51,12 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	for name, err := range map[string]error{
 		"an editor approves":         h.ModerateComment(ctx, jonas, "society", mine.ID, true),
 		"an usher elsewhere":         h.ModerateComment(ctx, seun, "variable-stars", mine.ID, true),
-		"somebody else changes it":   h.ChangeComment(ctx, "society", mine.ID, seun.Address, "mine"),
-		"too long":                   h.ChangeComment(ctx, "society", mine.ID, author.Address, strings.Repeat("x", 20000)),
-		"as if on another site":      h.ChangeComment(ctx, "variable-stars", mine.ID, author.Address, "there"),
-		"one that there is not":      h.ChangeComment(ctx, "society", mine.ID+99, author.Address, "there"),
-		"on a page without comments": func() error { _, err := h.Comment(ctx, "society", "/visit", author.Address, "x"); return err }(),
-		"by no member":               func() error { _, err := h.Comment(ctx, "society", "/members", jonas.Address, "x"); return err }(),
+		"somebody else changes it":   h.ChangeComment(ctx, "society", mine.ID, seun.Who, "mine"),
+		"too long":                   h.ChangeComment(ctx, "society", mine.ID, author.Who, strings.Repeat("x", 20000)),
+		"as if on another site":      h.ChangeComment(ctx, "variable-stars", mine.ID, author.Who, "there"),
+		"one that there is not":      h.ChangeComment(ctx, "society", mine.ID+99, author.Who, "there"),
+		"on a page without comments": func() error { _, err := h.Comment(ctx, "society", "/visit", author.Who, "x"); return err }(),
+		"by no member":               func() error { _, err := h.Comment(ctx, "society", "/members", jonas.Who, "x"); return err }(),
 	} {
 		if err == nil || find() != mine {
 			t.Errorf("%s: %v %+v", name, err, find())
@@ -68,21 +68,21 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	if err := h.ModerateComment(ctx, seun, "society", mine.ID, true); !errors.Is(err, app.ErrNothing) {
 		t.Errorf("approved twice: %v", err)
 	}
-	if err := h.ChangeComment(ctx, "society", mine.ID, author.Address, "The gate sings."); err != nil || find().Status != "held" || !find().Changed || find().Text != "The gate sings." {
+	if err := h.ChangeComment(ctx, "society", mine.ID, author.Who, "The gate sings."); err != nil || find().Status != "held" || !find().Changed || find().Text != "The gate sings." {
 		t.Errorf("what was approved is not what it says now: %v %+v", err, find())
 	}
 	if err := h.ModerateComment(ctx, seun, "society", mine.ID, false); err != nil || find().Status != "removed" || len(comments(t, h)) != before {
 		t.Errorf("%v %+v", err, find())
 	}
 	for name, err := range map[string]error{
-		"changed by its author": h.ChangeComment(ctx, "society", mine.ID, author.Address, "Back again"),
+		"changed by its author": h.ChangeComment(ctx, "society", mine.ID, author.Who, "Back again"),
 		"approved":              h.ModerateComment(ctx, seun, "society", mine.ID, true),
 	} {
 		if err == nil || find().Status != "removed" {
 			t.Errorf("removed, and %s: %v", name, err)
 		}
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []string{"society"}, Most: 2})
+	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 2})
 	if err != nil || !strings.Contains(entries[0].What, "removed") || !strings.Contains(entries[1].What, "approved") || entries[0].Who != "seun@cerroalcor.example" {
 		t.Errorf("%+v %v", entries, err)
 	}
@@ -91,7 +91,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 func TestABlockedMemberSaysNothingMore(t *testing.T) {
 	h := demoHouse(t)
 	person, author := aMember(t, h)
-	if _, err := h.Comment(ctx, "society", "/members", author.Address, "One"); err != nil {
+	if _, err := h.Comment(ctx, "society", "/members", author.Who, "One"); err != nil {
 		t.Fatal(err)
 	}
 	list := comments(t, h)
@@ -99,10 +99,10 @@ func TestABlockedMemberSaysNothingMore(t *testing.T) {
 	if _, err := h.ChangeMembers(ctx, who(t, h, "seun@cerroalcor.example"), "society", []string{person}, app.Block, ""); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Comment(ctx, "society", "/members", author.Address, "Two"); !errors.Is(err, app.ErrMayNot) {
+	if _, err := h.Comment(ctx, "society", "/members", author.Who, "Two"); !errors.Is(err, app.ErrMayNot) {
 		t.Errorf("writes: %v", err)
 	}
-	if err := h.ChangeComment(ctx, "society", mine.ID, author.Address, "Three"); !errors.Is(err, app.ErrMayNot) {
+	if err := h.ChangeComment(ctx, "society", mine.ID, author.Who, "Three"); !errors.Is(err, app.ErrMayNot) {
 		t.Errorf("changes: %v", err)
 	}
 }
@@ -113,7 +113,7 @@ func TestWhoWritesMuchWaits(t *testing.T) {
 	var wrong app.FieldErrors
 	var err error
 	for range 12 {
-		if _, err = h.Comment(ctx, "society", "/members", author.Address, "Again"); err != nil {
+		if _, err = h.Comment(ctx, "society", "/members", author.Who, "Again"); err != nil {
 			break
 		}
 	}

@@ -18,7 +18,7 @@ import (
 // LiveEdition is what visitors of a site see. What its pages say is read when
 // it is asked for.
 type LiveEdition struct {
-	Site   string
+	Site   store.SiteID
 	Number int
 	At     time.Time
 	Pages  map[string]*LivePage // by path
@@ -67,14 +67,15 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 }
 
 func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
-	var copies map[string]*store.Edition
-	var latest map[string]int
+	var copies map[store.SiteID]*store.Edition
+	var latest map[store.SiteID]int
+	id := s.ID(site)
 	outlined := make(chan error, 1)
 	read := func() {
 		var err error
-		copies, err = store.WorkingOutlines(ctx, q, site)
+		copies, err = store.WorkingOutlines(ctx, q, id)
 		if err == nil {
-			latest, err = store.LatestEditions(ctx, q, site)
+			latest, err = store.LatestEditions(ctx, q, id)
 		}
 		outlined <- err
 	}
@@ -83,7 +84,7 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 	} else {
 		read()
 	}
-	live, err := store.LiveEditions(ctx, q, site)
+	live, err := store.LiveEditions(ctx, q, id)
 	if err := errors.Join(err, <-outlined); err != nil {
 		return err
 	}
@@ -94,25 +95,27 @@ func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) 
 		delete(s.Editions, site)
 		delete(s.Working, site)
 	}
-	for address, e := range live {
-		s.Editions[address] = liveEdition(e)
+	for id, e := range live {
+		s.Editions[s.addresses[id]] = liveEdition(e)
 	}
-	for address := range live {
-		if copies[address] == nil { // all of it is deleted
-			copies[address] = &store.Edition{Site: address}
+	for id := range live {
+		if copies[id] == nil { // all of it is deleted
+			copies[id] = &store.Edition{Site: id}
 		}
 	}
-	for address, e := range copies {
-		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[address], e), Next: latest[address] + 1}
+	for id, e := range copies {
+		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[id], e), Next: latest[id] + 1}
 		for _, p := range e.Pages {
 			w.Titles[p.Path] = p.Title
 			w.Order = append(w.Order, p.Path)
 		}
-		s.Working[address] = w
+		s.Working[s.addresses[id]] = w
 	}
-	if s.Moved, err = store.MovedPages(ctx, q); err != nil {
+	moved, err := store.MovedPages(ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading where pages stood: %w", err)
 	}
+	s.Moved = byAddress(s, moved)
 	return nil
 }
 
@@ -228,7 +231,7 @@ func (s *State) Title(site, path string) string {
 // are rendered, and the site's document lists just these pages from then on.
 // Which tables a page has is taken over from the site by path.
 func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *store.Edition, position int) (*access.Site, error) {
-	if err := renderPages(e.Pages); err != nil {
+	if err := renderPages(ctx, e.Pages); err != nil {
 		return nil, err
 	}
 	live := withPages(site, e.Pages)
@@ -242,8 +245,11 @@ func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *stor
 	return live, store.SetLive(ctx, q, e.Site, e.Number)
 }
 
-func renderPages(pages []store.Page) error {
+func renderPages(ctx context.Context, pages []store.Page) error {
 	for i := range pages {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		if pages[i].ID == "" {
 			pages[i].ID = identity.Token()[:16]
 		}

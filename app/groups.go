@@ -23,13 +23,13 @@ type GroupForm struct {
 // ChangeGroup makes a group, or changes one; its people stay.
 func (h *House) ChangeGroup(f GroupForm) (HouseChange, error) {
 	wrong := FieldErrors{}
-	if f.Name = strings.TrimSpace(f.Name); f.Name == "" || len(f.Name) > 120 {
-		wrong["name"] = "Say what the group is called, in at most 120 letters."
+	var text string
+	if f.Name, text = nameTyped(f.Name); text != "" {
+		wrong["name"] = text
 	}
-	for _, g := range h.State().Policy.Document().Groups {
-		if g.ID != f.ID && strings.EqualFold(g.Name, f.Name) {
-			wrong["name"] = "There is a group of this name already."
-		}
+	const taken = "There is a group of this name already."
+	if groupNamed(h.State().Policy.Document(), f.Name, f.ID) {
+		wrong["name"] = taken
 	}
 	for _, d := range f.Domains {
 		if _, err := access.ParseDomainPattern(d); err != nil {
@@ -44,6 +44,9 @@ func (h *House) ChangeGroup(f GroupForm) (HouseChange, error) {
 		c.What = fmt.Sprintf("A new group: %s.", f.Name)
 	}
 	c.Do = func(doc *access.Document) error {
+		if groupNamed(doc, f.Name, f.ID) { // made meanwhile
+			return FieldErrors{"name": taken}
+		}
 		g := GroupAt(doc, f.ID)
 		if f.ID == "" {
 			doc.Groups = append(doc.Groups, access.Group{ID: freeID(f.Name, "group", func(id string) bool { return GroupAt(doc, id) != nil })})
@@ -56,6 +59,11 @@ func (h *House) ChangeGroup(f GroupForm) (HouseChange, error) {
 		return nil
 	}
 	return c, nil
+}
+
+// groupNamed reports whether another group than the one with an id has a name.
+func groupNamed(doc *access.Document, name, but string) bool {
+	return slices.ContainsFunc(doc.Groups, func(g access.Group) bool { return g.ID != but && strings.EqualFold(cmp.Or(g.Name, g.ID), name) })
 }
 
 // PutIn puts people into a group, by id.
@@ -189,25 +197,31 @@ func (h *House) DeleteGroup(id string) HouseChange {
 // SetKeepers says who keeps a group beside the stewards: its people, slips and
 // join codes.
 func (h *House) SetKeepers(ctx context.Context, a Actor, group, list string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if !h.IsSteward(a) {
 		return ErrMayNot
 	}
 	doc := h.State().Policy.Document()
+	if GroupAt(doc, group) == nil {
+		return ErrNothing
+	}
 	guests := ReadGuests(list, doc)
 	if len(guests.Problems) > 0 {
 		return FieldErrors{"keepers": strings.Join(guests.Problems, " ")}
 	}
+	var keepers []store.Who
 	var addresses []string
 	for _, who := range guests.People {
 		p := personAt(doc, who)
 		if p == nil {
 			return FieldErrors{"keepers": who + " is nobody of the house."}
 		}
-		addresses = append(addresses, canonical(p.Address))
+		keepers, addresses = append(keepers, store.Who(p.ID)), append(addresses, canonical(p.Address))
 	}
 	what := fmt.Sprintf("The group %s is kept by %s.", Wording{Document: doc}.Group(group), cmp.Or(strings.Join(addresses, ", "), "stewards alone"))
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := store.SaveKeepers(ctx, tx, group, addresses); err != nil {
+		if err := store.SaveKeepers(ctx, tx, group, keepers); err != nil {
 			return err
 		}
 		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")

@@ -22,14 +22,14 @@ const (
 )
 
 // stepBack takes the ownership of whoever hands a site over.
-func stepBack(doc *access.Site, who access.TeamEntry, stay string) error {
-	owns := func(e access.TeamEntry) bool { return sameWho(e, who) && e.Role == "owner" && e.Accepted }
+func (s *State) stepBack(doc *access.Site, who store.Who, stay string) error {
+	owns := func(e access.TeamEntry) bool { return s.Names(e, who) && e.Role == "owner" && e.Accepted }
 	if !slices.ContainsFunc(doc.Team, owns) {
 		return errNotTheirs
 	}
 	switch stay {
 	case StayAway:
-		doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return sameWho(e, who) })
+		doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, who) })
 	case StayAdmin:
 		for i := range doc.Team {
 			if owns(doc.Team[i]) {
@@ -45,14 +45,14 @@ var errNotTheirs = access.TeamRefusal{Text: "Whoever wanted to hand this site ov
 // HandOver asks a person of the house to take a site over. Nothing changes until
 // they accept.
 func (h *House) HandOver(ctx context.Context, a Actor, site, to, stay string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	switch caps := h.Can(a, site, "/"); {
 	case caps == 0:
 		return ErrNoSite
 	case !caps.Has(access.Own):
 		return ErrMayNot
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	guests := ReadGuests(to, s.Policy.Document())
 	if len(guests.People) != 1 || len(guests.Problems) > 0 || strings.Contains(guests.People[0], "@") {
@@ -60,8 +60,7 @@ func (h *House) HandOver(ctx context.Context, a Actor, site, to, stay string) er
 	}
 	i := slices.IndexFunc(s.Policy.Document().People, func(p access.Person) bool { return p.ID == guests.People[0] })
 	receiver := s.Policy.Document().People[i]
-	me := teamWho(s.Policy, a.Address)
-	if receiver.ID == me.Person {
+	if store.Who(receiver.ID) == a.Who {
 		return FieldErrors{"to": "That is yourself."}
 	}
 	if !slices.Contains([]string{StayOwner, StayAdmin, StayAway}, stay) {
@@ -69,21 +68,21 @@ func (h *House) HandOver(ctx context.Context, a Actor, site, to, stay string) er
 	}
 	changes := h.beginChanges()
 	doc := changes.site(site)
-	if !slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return sameWho(e, me) && e.Role == "owner" && e.Accepted }) {
+	if !slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Role == "owner" && e.Accepted }) {
 		return FieldErrors{"to": "You do not own this site yourself. Put an owner on the team instead."}
 	}
-	if slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return e.Person == receiver.ID && e.Role == "owner" }) {
+	if slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, store.Who(receiver.ID)) && e.Role == "owner" }) {
 		return FieldErrors{"to": receiver.Name + " owns it already, or is asked to."}
 	}
 	doc.Team = append(doc.Team, access.TeamEntry{Person: receiver.ID, Role: "owner", Under: "/"})
-	if err := changes.check(h, s.Policy.Address(a.Address)); err != nil {
+	if err := changes.check(h, s.Identity(a.Who)); err != nil {
 		return err
 	}
 	token := identity.Token()
 	inv := store.Invitation{
-		ID: identity.Token(), Address: canonical(receiver.Address), By: a.Address.String(), At: h.now(), Ends: h.now().Add(invitationLife),
+		ID: identity.Token(), Who: store.Who(receiver.ID), By: a.Who, At: h.now(), Ends: h.now().Add(invitationLife),
 		Token: sha256.Sum256([]byte(token)), Mailed: s.Settings.Reaches(mustAddress(receiver.Address)), Stay: stay, Status: "waiting",
-		To: []store.Invited{{Site: site, Under: "/", Role: "owner"}},
+		To: []store.Invited{{Site: h.id(site), Under: "/", Role: "owner"}},
 	}
 	return changes.put(ctx, h, func(tx *sql.Tx) error {
 		return errors.Join(
@@ -97,21 +96,20 @@ func (h *House) HandOver(ctx context.Context, a Actor, site, to, stay string) er
 // LeaveTeam takes somebody off a site's team at their own wish, at once. What
 // they may do through a group stays.
 func (h *House) LeaveTeam(ctx context.Context, a Actor, site string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if h.CanAnywhere(a, site) == 0 {
 		return ErrNoSite
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
-	me := teamWho(s.Policy, a.Address)
 	changes := h.beginChanges()
 	doc := changes.site(site)
 	was := len(doc.Team)
-	doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return sameWho(e, me) && e.Accepted })
+	doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Accepted })
 	if len(doc.Team) == was {
 		return ErrNothing
 	}
-	if err := changes.check(h, s.Policy.Address(a.Address)); err != nil {
+	if err := changes.check(h, s.Identity(a.Who)); err != nil {
 		return err
 	}
 	return changes.put(ctx, h, func(tx *sql.Tx) error {

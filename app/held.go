@@ -32,13 +32,13 @@ func (h *House) hold(kind string, s *State, site, cookie, id string, version int
 		}
 	}
 	list := strings.Join(append(entries, fmt.Sprintf("%s.%d", id, version)), "~")
-	return h.seal(kind, site, list) + "~" + list
+	return h.seal(kind, string(s.ID(site)), list) + "~" + list
 }
 
 // entries gives the entries of a cookie that hold.
 func (h *House) entries(kind string, s *State, site, cookie string) []string {
 	seal, list, ok := strings.Cut(cookie, "~")
-	if !ok || !hmac.Equal([]byte(seal), []byte(h.seal(kind, site, list))) {
+	if !ok || !hmac.Equal([]byte(seal), []byte(h.seal(kind, string(s.ID(site)), list))) {
 		return nil
 	}
 	var entries []string

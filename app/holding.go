@@ -28,7 +28,7 @@ func (s *State) readHolding(ctx context.Context, q store.Queryer) error {
 	}
 	s.Holding = map[string]store.HoldingPage{}
 	for _, p := range list {
-		s.Holding[p.Site] = p
+		s.Holding[s.addresses[p.Site]] = p
 	}
 	return nil
 }
@@ -38,15 +38,12 @@ func (s *State) HoldingPage(site string) store.HoldingPage {
 	if p, ok := s.Holding[site]; ok {
 		return p
 	}
-	return store.HoldingPage{Site: site, Design: HoldingDesigns[0], Countdown: true}
+	return store.HoldingPage{Design: HoldingDesigns[0], Countdown: true}
 }
 
 // WriteHoldingPage sets what a holding page says. It holds at once, also while
 // the page stands; whether it stands is rehearsed.
-func (h *House) WriteHoldingPage(ctx context.Context, a Actor, p store.HoldingPage) error {
-	if err := h.mayChangeDoor(a, p.Site); err != nil {
-		return err
-	}
+func (h *House) WriteHoldingPage(ctx context.Context, a Actor, site string, p store.HoldingPage) error {
 	wrong := FieldErrors{}
 	if !slices.Contains(HoldingDesigns, p.Design) {
 		wrong["design"] = "Choose one of the designs."
@@ -70,10 +67,14 @@ func (h *House) WriteHoldingPage(ctx context.Context, a Actor, p store.HoldingPa
 	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
+	if err := h.mayChangeDoor(a, site); err != nil {
+		return err
+	}
+	p.Site = h.id(site)
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
 			store.SaveHoldingPage(ctx, tx, p),
-			h.ledger(ctx, tx, a.Address.String(), p.Site, "holding", "What the holding page says was changed.", "", ""),
+			h.ledger(ctx, tx, a.Address.String(), site, "holding", "What the holding page says was changed.", "", ""),
 		)
 	})
 	if err != nil {
@@ -81,8 +82,8 @@ func (h *House) WriteHoldingPage(ctx context.Context, a Actor, p store.HoldingPa
 	}
 	next := *h.State()
 	next.Holding = maps.Clone(next.Holding)
-	next.Holding[p.Site] = p
-	h.swap(&next)
+	next.Holding[site] = p
+	h.swapFor(&next, site)
 	return nil
 }
 

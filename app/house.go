@@ -5,10 +5,10 @@ package app
 
 import (
 	"context"
-	"crypto/rand"
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -22,7 +22,7 @@ import (
 // House is a running house: its database, and its state as requests read it.
 type House struct {
 	DB         *sql.DB
-	Tickets    identity.Tickets
+	Tickets    identity.Tickets            // from the console to a site's host
 	ConsoleURL string                      // the console's origin, for links in mail
 	SiteURL    func(address string) string // a site's origin, likewise
 
@@ -32,16 +32,14 @@ type House struct {
 	now       func() time.Time
 	writing   sync.Mutex // one change at a time, so that none is based on a stale state
 	state     atomic.Pointer[State]
-	visits    sync.Map // [32]byte → visiting
+	visits    sync.Map // [32]byte → store.Visit
 	cookieKey []byte
+	kept      keeping // what rendered pages take, of all sites
 
-	passGuesses   *identity.Throttle // by where a visitor comes from, and site
-	siteGuesses   *identity.Throttle // by site, wherever they come from
-	signInGuesses *identity.Throttle
-	mailAsks      *identity.Throttle // for links by mail
-	commentTries  *identity.Throttle
+	vault     *identity.Vault // seals secrets before they are kept
+	throttles throttles
 
-	names       sync.Map // address → what the account's holder is called
+	names       sync.Map // store.Who → the name of the account's holder
 	texts, data cache    // of pages and files of editions
 }
 
@@ -60,29 +58,37 @@ type State struct {
 	Memberships map[string]Membership                  // what membership is like, by site
 	Comments    map[string]map[string][]store.Comment  // by site and path, those that wait too
 	Settings    *Settings                              // of the house
-	Rendered    *Rendered                              // whole pages as they were sent in this state
+	rendered    map[string]*Rendered                   // whole pages as they were sent in this state, by site
+	ids         map[string]store.SiteID                // of sites, by address
+	addresses   map[store.SiteID]string                // of sites, by id
 	salts       map[string][]byte
+	reuseSalt   []byte            // of the house, see store.PassSecret
 	links       map[[2]string]int // versions of links' tokens, by site and link
 }
 
+// Option is something that a house is opened with.
+type Option func(*House)
+
+// WithVault has a house seal its secrets by the keys of a vault. Without it the keys
+// lie in the file velada.key beside the database.
+func WithVault(v *identity.Vault) Option { return func(h *House) { h.vault = v } }
+
 // Open loads a house from its database. Before it is set up its state is nil.
-func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error) {
-	h := &House{
-		DB: db, now: now,
-		passGuesses:   &identity.Throttle{Every: 12 * time.Second, Burst: 5},
-		siteGuesses:   &identity.Throttle{Every: time.Second, Burst: 120},
-		signInGuesses: &identity.Throttle{Every: 12 * time.Second, Burst: 8},
-		mailAsks:      &identity.Throttle{Every: time.Minute, Burst: 6},
-		commentTries:  &identity.Throttle{Every: 20 * time.Second, Burst: 10},
-		texts:         cache{most: 48 << 20}, data: cache{most: 32 << 20},
+func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
+	h := &House{DB: db, now: now, throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
+	for _, o := range options {
+		o(h)
 	}
 	var err error
-	h.cookieKey, err = store.Secret(ctx, db, "cookies", func() []byte {
-		key := make([]byte, 32)
-		rand.Read(key)
-		return key
-	})
-	if err != nil {
+	if h.vault == nil {
+		if h.vault, err = vaultBeside(ctx, db); err != nil {
+			return nil, err
+		}
+	}
+	if err := h.sealWhatIsNot(ctx, db); err != nil {
+		return nil, fmt.Errorf("sealing secrets: %w", err)
+	}
+	if h.cookieKey, err = h.secret(ctx, "cookies"); err != nil {
 		return nil, err
 	}
 	visits, err := store.Visits(ctx, db, now())
@@ -90,14 +96,14 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time) (*House, error)
 		return nil, fmt.Errorf("reading who is signed in: %w", err)
 	}
 	for _, v := range visits {
-		h.keepVisit(v)
+		h.visits.Store(v.Token, v)
 	}
 	names, err := store.AccountNames(ctx, db)
 	if err != nil {
 		return nil, fmt.Errorf("reading what people are called: %w", err)
 	}
-	for address, name := range names {
-		h.names.Store(address, name)
+	for who, name := range names {
+		h.names.Store(who, name)
 	}
 	if err := h.Reload(ctx); err != nil && !errors.Is(err, store.ErrNoHouse) {
 		return nil, err
@@ -120,10 +126,16 @@ func (h *House) Reload(ctx context.Context) error {
 		return err
 	}
 	s := &State{Policy: policy, Zone: zone}
+	if s.reuseSalt, err = store.HouseSalt(ctx, h.DB); err != nil {
+		return err
+	}
+	if err := s.readIDs(ctx, h.DB); err != nil {
+		return err
+	}
 	if err := errors.Join(s.readPasses(ctx, h.DB), s.readHolding(ctx, h.DB), s.readEditions(ctx, h.DB, ""), s.readAddresses(ctx, h.DB), s.readMemberships(ctx, h.DB)); err != nil {
 		return err
 	}
-	if s.Settings, err = readSettings(ctx, h.DB); err != nil {
+	if s.Settings, err = h.readSettings(ctx, h.DB); err != nil {
 		return err
 	}
 	h.swap(s)
@@ -137,30 +149,67 @@ func (s *State) readPasses(ctx context.Context, q store.Queryer) error {
 	}
 	s.Passes = map[string]map[string]store.PassSecret{}
 	for _, p := range secrets {
-		if s.Passes[p.Site] == nil {
-			s.Passes[p.Site] = map[string]store.PassSecret{}
+		site := s.addresses[p.Site]
+		if s.Passes[site] == nil {
+			s.Passes[site] = map[string]store.PassSecret{}
 		}
-		s.Passes[p.Site][p.Pass] = p
+		s.Passes[site][p.Pass] = p
 	}
-	if s.salts, err = store.SiteSalts(ctx, q); err != nil {
+	salts, err := store.SiteSalts(ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading salts: %w", err)
 	}
-	if s.links, err = store.LinkVersions(ctx, q); err != nil {
+	s.salts = byAddress(s, salts)
+	versions, err := store.LinkVersions(ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading links: %w", err)
+	}
+	s.links = make(map[[2]string]int, len(versions))
+	for key, version := range versions {
+		s.links[[2]string{s.addresses[key.Site], key.Link}] = version
 	}
 	return nil
 }
 
-// swap puts a state in force for the next request.
+// swap puts a state in force for the next request, of which anything may differ.
 func (h *House) swap(s *State) {
-	s.Rendered = &Rendered{}
+	before := h.state.Load()
+	s.rendered = make(map[string]*Rendered, len(s.ids))
+	for site := range s.ids {
+		s.rendered[site] = &Rendered{of: &h.kept}
+	}
 	h.swapUnseen(s)
+	if before != nil {
+		for _, r := range before.rendered {
+			r.drop()
+		}
+	}
+}
+
+// swapFor puts a state in force in which nothing but some sites differs for visitors:
+// pages of the others stay as they were sent.
+func (h *House) swapFor(s *State, sites ...string) {
+	s.rendered = maps.Clone(s.rendered)
+	var old []*Rendered
+	for _, site := range sites {
+		old = append(old, s.rendered[site])
+		s.rendered[site] = &Rendered{of: &h.kept}
+	}
+	h.swapUnseen(s)
+	for _, r := range old {
+		r.drop()
+	}
 }
 
 // swapUnseen puts a state in force in which no visitor meets anything new, so that
 // pages stay as they were sent.
 func (h *House) swapUnseen(s *State) {
 	h.state.Store(s)
+	h.wake()
+}
+
+// wake tells whoever waits for a change that there was one.
+func (h *House) wake() {
 	next := make(chan struct{})
 	if earlier := h.changed.Swap(&next); earlier != nil {
 		close(*earlier)
@@ -184,13 +233,6 @@ func (h *House) State() *State { return h.state.Load() }
 // Now is the instant that everything is decided at.
 func (h *House) Now() time.Time { return h.now() }
 
-// Actor is somebody who is signed in on the console.
-type Actor struct {
-	Address  access.Address
-	Identity access.Identity
-	Name     string
-}
-
 // ErrMayNot says that the one who asks lacks the capability for it.
 var ErrMayNot = errors.New("you may not do this here")
 
@@ -198,33 +240,11 @@ var ErrMayNot = errors.New("you may not do this here")
 // anything to do with.
 var ErrNoSite = errors.New("there is no such site")
 
-// Actor finds who an address is now.
-func (h *House) Actor(a access.Address) Actor {
-	s := h.State()
-	actor := Actor{Address: a, Identity: s.Policy.Address(a)}
-	if p, ok := s.Policy.PersonOf(actor.Identity); ok && p.Name != "" {
-		actor.Name = p.Name
-		return actor
-	}
-	actor.Name = a.String()
-	if name, ok := h.names.Load(actor.Name); ok && name != "" {
-		actor.Name = name.(string)
-	}
-	return actor
-}
-
-// saveAccount writes an account, and keeps what its holder is called.
-func (h *House) saveAccount(ctx context.Context, q store.Queryer, a store.Account) error {
-	if err := store.SaveAccount(ctx, q, a); err != nil {
-		return err
-	}
-	h.names.Store(a.Address, a.Name)
-	return nil
-}
-
-// Can gives what somebody may do on a site as a whole, or below a path.
+// Can returns what somebody may do on a site as a whole, or below a path, now: who
+// they are is looked up in the policy that decides.
 func (h *House) Can(a Actor, site, path string) access.Capabilities {
-	return h.State().Policy.Site(site).Capabilities(path, a.Identity, access.At(h.now()))
+	s := h.State()
+	return s.Policy.Site(site).Capabilities(path, s.Identity(a.Who), access.At(h.now()))
 }
 
 // WorksSomewhere reports whether somebody may do anything on any site.
@@ -250,7 +270,14 @@ func (s *State) SiteDocument(address string) *access.Site { return s.Policy.Site
 
 // ledger writes an entry in the transaction of the change it tells of.
 func (h *House) ledger(ctx context.Context, q store.Queryer, who, site, kind, what, before, after string) error {
+	id := store.Who("")
+	if a, err := access.ParseAddress(who); err == nil {
+		id = store.Who(a.String())
+		if s := h.State(); s != nil {
+			id = s.WhoHas(a)
+		}
+	}
 	return store.WriteLedger(ctx, q, store.Entry{
-		At: h.now().UTC().Format(time.RFC3339), Who: who, Site: site, Kind: kind, What: what, Before: before, After: after,
+		WhoID: id, At: h.now().UTC().Format(time.RFC3339), Who: who, Site: site, Kind: kind, What: what, Before: before, After: after,
 	})
 }

@@ -56,8 +56,34 @@ func teamWho(p *access.Policy, a access.Address) (e access.TeamEntry) {
 	return e
 }
 
-func sameWho(a, b access.TeamEntry) bool {
-	return a.Person == b.Person && a.Group == b.Group && a.Address == b.Address
+// entryOf names somebody in an entry.
+func entryOf(who store.Who) (e access.TeamEntry) {
+	if who.Bare() {
+		e.Address = string(who)
+	} else {
+		e.Person = string(who)
+	}
+	return e
+}
+
+// reaches reports whether mail reaches somebody at the address that they have now.
+func (h *House) reaches(who store.Who) bool {
+	s := h.State()
+	a, there := s.AddressOf(who)
+	return there && s.Settings.Reaches(a)
+}
+
+// Names reports whether an entry of a team names somebody themself: by their id, or by
+// an address that is theirs.
+func (s *State) Names(e access.TeamEntry, who store.Who) bool {
+	switch {
+	case e.Person != "":
+		return store.Who(e.Person) == who
+	case e.Address != "":
+		a, err := access.ParseAddress(e.Address)
+		return err == nil && s.WhoHas(a) == who
+	}
+	return false
 }
 
 // change is a change of several sites at once, on its way.
@@ -121,20 +147,20 @@ func (c *siteChanges) put(ctx context.Context, h *House, also func(tx *sql.Tx) e
 	if err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapFor(&next, c.order...)
 	return nil
 }
 
 // Invite asks addresses to join the teams of sites. Nothing that they may do
 // changes until they accept. What is wrong is said of the fields of the form.
 func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	for _, site := range in.Sites {
 		if err := h.mayManageTeam(a, site); err != nil {
 			return nil, err
 		}
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	wrong := FieldErrors{}
 	if len(in.Sites) == 0 {
@@ -164,7 +190,7 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 		}
 		token := identity.Token()
 		inv := store.Invitation{
-			ID: identity.Token(), Address: address.String(), By: a.Address.String(), At: h.now(), Ends: h.now().Add(invitationLife),
+			ID: identity.Token(), Who: s.WhoHas(address), By: a.Who, At: h.now(), Ends: h.now().Add(invitationLife),
 			Token: sha256.Sum256([]byte(token)), Mailed: in.Mail, Word: strings.TrimSpace(in.Word), Status: "waiting",
 		}
 		entry := teamWho(s.Policy, address)
@@ -174,7 +200,7 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 			if doc == nil {
 				return nil, ErrNoSite
 			}
-			if i := slices.IndexFunc(doc.Team, func(e access.TeamEntry) bool { return sameWho(e, entry) && e.Under == entry.Under }); i >= 0 {
+			if i := slices.IndexFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, inv.Who) && e.Under == entry.Under }); i >= 0 {
 				state := "is on the team already"
 				if !doc.Team[i].Accepted {
 					state = "is invited already"
@@ -183,17 +209,17 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 				continue
 			}
 			doc.Team = append(doc.Team, entry)
-			inv.To = append(inv.To, store.Invited{Site: site, Under: entry.Under, Role: entry.Role})
+			inv.To = append(inv.To, store.Invited{Site: h.id(site), Under: entry.Under, Role: entry.Role})
 		}
 		invitations = append(invitations, inv)
-		sent = append(sent, Sent{Address: inv.Address, Link: h.invitationURL(token)})
+		sent = append(sent, Sent{Address: address.String(), Link: h.invitationURL(token)})
 	}
 	if len(wrong) > 0 {
 		return nil, wrong
 	}
 	var refusal access.TeamRefusal
 	var problems access.Problems
-	switch err := changes.check(h, s.Policy.Address(a.Address)); {
+	switch err := changes.check(h, s.Identity(a.Who)); {
 	case errors.As(err, &refusal):
 		return nil, FieldErrors{"role": refusal.Text}
 	case errors.As(err, &problems):
@@ -207,14 +233,13 @@ func (h *House) Invite(ctx context.Context, a Actor, in Invitation) ([]Sent, err
 				return err
 			}
 			for _, to := range inv.To {
-				entry := teamWho(s.Policy, mustAddress(inv.Address))
 				if in.Reason != "" {
-					if err := store.SaveTeamReason(ctx, tx, to.Site, cmp.Or(entry.Person, entry.Address), in.Reason); err != nil {
+					if err := store.SaveTeamReason(ctx, tx, to.Site, string(inv.Who), in.Reason); err != nil {
 						return err
 					}
 				}
-				what := fmt.Sprintf("%s was invited to the team as %s.", h.nameOf(mustAddress(inv.Address)), to.Role)
-				if err := h.ledger(ctx, tx, a.Address.String(), to.Site, "invitation", what, "", ""); err != nil {
+				what := fmt.Sprintf("%s was invited to the team as %s.", h.NameOf(inv.Who), to.Role)
+				if err := h.ledger(ctx, tx, a.Address.String(), s.SiteAddress(to.Site), "invitation", what, "", ""); err != nil {
 					return err
 				}
 			}
@@ -264,15 +289,21 @@ func (h *House) mayManageTeam(a Actor, site string) error {
 func (h *House) sendInvitation(ctx context.Context, tx *sql.Tx, p *access.Policy, by Actor, inv store.Invitation, link string) error {
 	var sites []string
 	var facts [][2]string
+	address, there := h.State().AddressOf(inv.Who)
+	if !there {
+		return ErrNothing
+	}
 	for _, to := range inv.To {
-		site := p.Site(to.Site)
-		title := cmp.Or(site.Document().Title, to.Site)
+		site := p.Site(h.State().SiteAddress(to.Site))
+		if site == nil {
+			continue
+		}
+		title := cmp.Or(site.Document().Title, site.Document().Address)
 		sites = append(sites, title)
 		w := Wording{Document: p.Document(), Site: site.Document(), Zone: h.State().Zone}
 		what := fmt.Sprintf("%s, for %s: you may %s", to.Role, w.Section(to.Under), CapabilityWords(site.RoleCapabilities(to.Role)))
-		who := teamWho(p, mustAddress(inv.Address))
 		for _, e := range site.Document().Team {
-			if sameWho(e, who) && e.Under == to.Under && (!e.From.IsZero() || !e.Until.IsZero()) {
+			if h.State().Names(e, inv.Who) && e.Under == to.Under && (!e.From.IsZero() || !e.Until.IsZero()) {
 				what += ", " + w.Window(e.From, e.Until)
 			}
 		}
@@ -282,22 +313,22 @@ func (h *House) sendInvitation(ctx context.Context, tx *sql.Tx, p *access.Policy
 	if inv.Stay != "" {
 		subject = fmt.Sprintf("%s wants to hand %s over to you", by.Name, alternativesAnd(sites))
 	}
-	if account, err := store.FindAccount(ctx, tx, inv.Address); err != nil {
+	if account, err := store.FindAccount(ctx, tx, inv.Who); err != nil {
 		return err
 	} else if account != nil {
-		if err := h.tell(ctx, tx, []string{inv.Address}, "", "waiting", subject+".", "/account#invitations"); err != nil {
+		if err := h.tell(ctx, tx, []store.Who{inv.Who}, "", "waiting", subject+".", "/account#invitations"); err != nil {
 			return err
 		}
 	}
 	if !inv.Mailed {
 		return nil
 	}
-	return h.write(ctx, tx, inv.To[0].Site, "invitation", post.Letter{
-		To: inv.Address, Subject: subject, Word: inv.Word, From: by.Name, Facts: facts,
+	return h.write(ctx, tx, h.State().SiteAddress(inv.To[0].Site), "invitation", post.Letter{
+		To: address.String(), Subject: subject, Word: inv.Word, From: by.Name, Facts: facts,
 		Lines:  []string{fmt.Sprintf("This is an invitation from %s.", p.Document().House.Name)},
 		Action: post.Action{Text: "See the invitation", URL: link},
 		After: []string{
-			fmt.Sprintf("It is for %s alone, works once, and ends on %s.", inv.Address, Moment(inv.Ends.In(h.State().Zone))),
+			fmt.Sprintf("It is for %s alone, works once, and ends on %s.", address, Moment(inv.Ends.In(h.State().Zone))),
 			"If you do not know what this is about, let it lie: nothing happens.",
 		},
 	})
@@ -306,6 +337,7 @@ func (h *House) sendInvitation(ctx context.Context, tx *sql.Tx, p *access.Policy
 // Offer is an invitation as the one who is invited sees it.
 type Offer struct {
 	store.Invitation
+	Address string // that whoever is invited has now
 	ByName  string
 	Entries []OfferedEntry
 	Account bool // there is an account for its address
@@ -328,7 +360,7 @@ func (h *House) Offer(ctx context.Context, token string) (*Offer, error) {
 
 // OffersTo reads what somebody is invited to.
 func (h *House) OffersTo(ctx context.Context, a Actor) (list []*Offer, err error) {
-	invitations, err := store.InvitationsTo(ctx, h.DB, a.Address.String())
+	invitations, err := store.InvitationsTo(ctx, h.DB, a.Who)
 	if err != nil {
 		return nil, err
 	}
@@ -346,26 +378,28 @@ func (h *House) OffersTo(ctx context.Context, a Actor) (list []*Offer, err error
 
 func (h *House) offer(ctx context.Context, inv store.Invitation) (*Offer, error) {
 	s := h.State()
-	o := &Offer{Invitation: inv, ByName: h.nameOf(mustAddress(inv.By))}
-	who := teamWho(s.Policy, mustAddress(inv.Address))
+	o := &Offer{Invitation: inv, ByName: h.NameOf(inv.By)}
+	address, there := s.AddressOf(inv.Who)
+	o.Address = address.String()
 	for _, to := range inv.To {
-		doc := s.SiteDocument(to.Site)
+		site := s.SiteAddress(to.Site)
+		doc := s.SiteDocument(site)
 		if doc == nil {
 			continue
 		}
 		w := Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 		for _, e := range doc.Team {
-			if !e.Accepted && sameWho(e, who) && e.Under == to.Under {
+			if !e.Accepted && s.Names(e, inv.Who) && e.Under == to.Under {
 				o.Entries = append(o.Entries, OfferedEntry{
-					Site: to.Site, Title: cmp.Or(doc.Title, to.Site), Role: e.Role, Section: w.Section(e.Under), Window: w.Window(e.From, e.Until),
-					Means: CapabilityWords(s.Policy.Site(to.Site).RoleCapabilities(e.Role)),
+					Site: site, Title: cmp.Or(doc.Title, site), Role: e.Role, Section: w.Section(e.Under), Window: w.Window(e.From, e.Until),
+					Means: CapabilityWords(s.Policy.Site(site).RoleCapabilities(e.Role)),
 				})
 			}
 		}
 	}
-	account, err := store.FindAccount(ctx, h.DB, inv.Address)
+	account, err := store.FindAccount(ctx, h.DB, inv.Who)
 	o.Account = account != nil
-	o.Over = inv.Status != "waiting" || !h.now().Before(inv.Ends) || len(o.Entries) == 0
+	o.Over = inv.Status != "waiting" || !h.now().Before(inv.Ends) || len(o.Entries) == 0 || !there || s.blocked(inv.By)
 	return o, err
 }
 
@@ -379,23 +413,22 @@ func (h *House) Accept(ctx context.Context, a Actor, id string) (string, error) 
 		return "", err
 	}
 	changes := h.beginChanges()
-	who := teamWho(s.Policy, a.Address)
 	for _, offered := range o.Entries {
 		doc := changes.site(offered.Site)
 		for i := range doc.Team {
 			for _, to := range o.To {
-				if e := &doc.Team[i]; to.Site == offered.Site && sameWho(*e, who) && e.Under == to.Under {
+				if e := &doc.Team[i]; s.SiteAddress(to.Site) == offered.Site && s.Names(*e, a.Who) && e.Under == to.Under {
 					e.Accepted = true
 				}
 			}
 		}
 	}
-	by := h.Actor(mustAddress(o.By))
+	by, _ := h.ActorOf(o.By)
 	if o.Stay != "" {
-		if err := stepBack(changes.site(o.To[0].Site), teamWho(s.Policy, by.Address), o.Stay); err != nil {
+		if err := s.stepBack(changes.site(s.SiteAddress(o.To[0].Site)), o.By, o.Stay); err != nil {
 			return "", err
 		}
-		if err := changes.check(h, by.Identity); err != nil { // it must still be theirs to hand over
+		if err := changes.check(h, s.Identity(o.By)); err != nil { // it must still be theirs to hand over
 			return "", err
 		}
 	} else if err := changes.recompile(); err != nil {
@@ -413,7 +446,7 @@ func (h *House) Accept(ctx context.Context, a Actor, id string) (string, error) 
 			if err := h.ledger(ctx, tx, a.Address.String(), e.Site, "invitation", what, "", ""); err != nil {
 				return err
 			}
-			if err := h.tell(ctx, tx, []string{o.By}, e.Site, "invitation", fmt.Sprintf("%s accepted to be %s of %s.", a.Name, e.Role, e.Title), "/sites/"+e.Site+"/team"); err != nil {
+			if err := h.tell(ctx, tx, []store.Who{o.By}, e.Site, "invitation", fmt.Sprintf("%s accepted to be %s of %s.", a.Name, e.Role, e.Title), "/sites/"+e.Site+"/team"); err != nil {
 				return err
 			}
 		}
@@ -446,7 +479,7 @@ func (h *House) answerable(ctx context.Context, a Actor, id string) (*Offer, err
 	if inv == nil {
 		return nil, ErrInvitationEnded
 	}
-	if inv.Address != a.Address.String() {
+	if inv.Who != a.Who {
 		return nil, ErrInvitationNotYours
 	}
 	o, err := h.offer(ctx, *inv)
@@ -474,7 +507,7 @@ func (h *House) Decline(ctx context.Context, a Actor, id string) error {
 		for _, e := range o.Entries {
 			err = errors.Join(err,
 				h.ledger(ctx, tx, a.Address.String(), e.Site, "invitation", fmt.Sprintf("%s declined to be %s.", a.Name, e.Role), "", ""),
-				h.tell(ctx, tx, []string{o.By}, e.Site, "invitation", fmt.Sprintf("%s declined to be %s of %s.", a.Name, e.Role, e.Title), "/sites/"+e.Site+"/team"))
+				h.tell(ctx, tx, []store.Who{o.By}, e.Site, "invitation", fmt.Sprintf("%s declined to be %s of %s.", a.Name, e.Role, e.Title), "/sites/"+e.Site+"/team"))
 		}
 		return err
 	})
@@ -482,34 +515,34 @@ func (h *House) Decline(ctx context.Context, a Actor, id string) error {
 
 // dropWaiting takes the entries that an invitation is to off their teams.
 func (h *House) dropWaiting(changes *siteChanges, inv store.Invitation, to []store.Invited) {
-	who := teamWho(h.State().Policy, mustAddress(inv.Address))
+	s := h.State()
 	for _, t := range to {
-		if doc := changes.site(t.Site); doc != nil {
-			doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return !e.Accepted && sameWho(e, who) && e.Under == t.Under })
+		if doc := changes.site(s.SiteAddress(t.Site)); doc != nil {
+			doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return !e.Accepted && s.Names(e, inv.Who) && e.Under == t.Under })
 		}
 	}
 }
 
 // Withdraw takes an invitation to a site's team back.
 func (h *House) Withdraw(ctx context.Context, a Actor, site, id string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayManageTeam(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	inv, err := store.FindInvitation(ctx, h.DB, id)
 	if err != nil {
 		return err
 	}
-	here := func(t store.Invited) bool { return t.Site == site }
+	here := func(t store.Invited) bool { return t.Site == h.id(site) }
 	if inv == nil || inv.Status != "waiting" || !slices.ContainsFunc(inv.To, here) {
 		return ErrNothing
 	}
 	changes := h.beginChanges()
 	elsewhere := slices.DeleteFunc(slices.Clone(inv.To), here)
 	h.dropWaiting(changes, *inv, slices.DeleteFunc(slices.Clone(inv.To), func(t store.Invited) bool { return !here(t) }))
-	if err := changes.check(h, s.Policy.Address(a.Address)); err != nil {
+	if err := changes.check(h, s.Identity(a.Who)); err != nil {
 		return err
 	}
 	return changes.put(ctx, h, func(tx *sql.Tx) error {
@@ -518,35 +551,35 @@ func (h *House) Withdraw(ctx context.Context, a Actor, site, id string) error {
 			inv.Status = "withdrawn"
 		}
 		return errors.Join(store.SaveInvitation(ctx, tx, *inv),
-			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s was withdrawn.", inv.Address), "", ""))
+			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s was withdrawn.", h.NameOf(inv.Who)), "", ""))
 	})
 }
 
 // SendAgain makes an invitation last anew under a new link; the old one ends.
 func (h *House) SendAgain(ctx context.Context, a Actor, site, id string, byMail bool) (Sent, error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayManageTeam(a, site); err != nil {
 		return Sent{}, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	inv, err := store.FindInvitation(ctx, h.DB, id)
 	if err != nil {
 		return Sent{}, err
 	}
-	if inv == nil || inv.Status != "waiting" || !slices.ContainsFunc(inv.To, func(t store.Invited) bool { return t.Site == site }) {
+	if inv == nil || inv.Status != "waiting" || !slices.ContainsFunc(inv.To, func(t store.Invited) bool { return t.Site == h.id(site) }) {
 		return Sent{}, ErrNothing
 	}
-	if byMail && !s.Settings.Reaches(mustAddress(inv.Address)) {
+	if byMail && !h.reaches(inv.Who) {
 		return Sent{}, ErrUnreachable
 	}
 	token := identity.Token()
 	inv.Token, inv.At, inv.Ends, inv.Mailed = sha256.Sum256([]byte(token)), h.now(), h.now().Add(invitationLife), byMail
-	sent := Sent{Address: inv.Address, Link: h.invitationURL(token)}
+	sent := Sent{Address: h.NameOf(inv.Who), Link: h.invitationURL(token)}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
 			store.SaveInvitation(ctx, tx, *inv),
-			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s was sent again.", inv.Address), "", ""),
+			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s was sent again.", h.NameOf(inv.Who)), "", ""),
 			h.sendInvitation(ctx, tx, s.Policy, a, *inv, sent.Link),
 		)
 	})
@@ -569,17 +602,18 @@ func (h *House) AskForAnother(ctx context.Context, a Actor, token string) error 
 	if o == nil || o.Over {
 		return ErrInvitationEnded
 	}
-	return h.tell(ctx, h.DB, []string{o.By}, o.To[0].Site, "request",
-		fmt.Sprintf("%s (%s) has the invitation to %s, and asks to be invited under their own address.", a.Name, a.Address, o.Address), "/sites/"+o.To[0].Site+"/team")
+	site := h.State().SiteAddress(o.To[0].Site)
+	return h.tell(ctx, h.DB, []store.Who{o.By}, site, "request",
+		fmt.Sprintf("%s (%s) has the invitation to %s, and asks to be invited under their own address.", a.Name, a.Address, o.Address), "/sites/"+site+"/team")
 }
 
 // ChangeInvitation changes what somebody who has not answered yet is invited to.
 func (h *House) ChangeInvitation(ctx context.Context, a Actor, site, id string, to access.TeamEntry) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayManageTeam(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	inv, err := store.FindInvitation(ctx, h.DB, id)
 	if err != nil {
@@ -587,16 +621,15 @@ func (h *House) ChangeInvitation(ctx context.Context, a Actor, site, id string, 
 	}
 	at := -1
 	if inv != nil && inv.Status == "waiting" && inv.Stay == "" {
-		at = slices.IndexFunc(inv.To, func(t store.Invited) bool { return t.Site == site })
+		at = slices.IndexFunc(inv.To, func(t store.Invited) bool { return t.Site == h.id(site) })
 	}
 	if at < 0 {
 		return ErrNothing
 	}
 	changes := h.beginChanges()
 	doc := changes.site(site)
-	who := teamWho(s.Policy, mustAddress(inv.Address))
 	i := slices.IndexFunc(doc.Team, func(e access.TeamEntry) bool {
-		return !e.Accepted && sameWho(e, who) && e.Under == inv.To[at].Under
+		return !e.Accepted && s.Names(e, inv.Who) && e.Under == inv.To[at].Under
 	})
 	if i < 0 {
 		return ErrNothing
@@ -605,7 +638,7 @@ func (h *House) ChangeInvitation(ctx context.Context, a Actor, site, id string, 
 	e.Role, e.Under, e.From, e.Until = to.Role, cmp.Or(to.Under, "/"), to.From, to.Until
 	var problems access.Problems
 	var refusal access.TeamRefusal
-	switch err := changes.check(h, s.Policy.Address(a.Address)); {
+	switch err := changes.check(h, s.Identity(a.Who)); {
 	case errors.As(err, &refusal):
 		return FieldErrors{"role": refusal.Text}
 	case errors.As(err, &problems):
@@ -616,6 +649,6 @@ func (h *House) ChangeInvitation(ctx context.Context, a Actor, site, id string, 
 	inv.To[at].Under, inv.To[at].Role = e.Under, e.Role
 	return changes.put(ctx, h, func(tx *sql.Tx) error {
 		return errors.Join(store.SaveInvitation(ctx, tx, *inv),
-			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s is to be %s now.", inv.Address, e.Role), "", ""))
+			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("The invitation to %s is to be %s now.", h.NameOf(inv.Who), e.Role), "", ""))
 	})
 }

@@ -17,12 +17,12 @@ var ErrPast = errors.New("that time has passed")
 // ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
 // zero time calls that off. It is worked out again at that moment.
 func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	r, err := store.FindRehearsal(ctx, h.DB, site, a.Address.String())
+	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
 	switch {
 	case err != nil:
 		return err
@@ -48,34 +48,33 @@ func (h *House) ApplyDue(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("reading what is due: %w", err)
 	}
-	for _, d := range due {
-		if err := h.applyDue(ctx, d[0], d[1]); err != nil {
-			return err
-		}
+	var failed error
+	for _, d := range due { // one that fails does not hold up the others
+		failed = errors.Join(failed, h.applyDue(ctx, h.State().SiteAddress(d.Site), d.Who))
 	}
-	return h.publishDue(ctx)
+	return errors.Join(failed, h.publishDue(ctx))
 }
 
-func (h *House) applyDue(ctx context.Context, site, who string) error {
-	address, err := access.ParseAddress(who)
-	if err != nil {
-		return err
+func (h *House) applyDue(ctx context.Context, site string, who store.Who) error {
+	a, there := h.ActorOf(who)
+	err := ErrMayNot
+	if there {
+		err = h.Apply(ctx, a, site, true)
 	}
-	err = h.Apply(ctx, h.Actor(address), site, true)
 	if err == nil {
 		slog.Info("applied a rehearsal that was due", "site", site, "who", who)
 		return nil
 	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	r, found := store.FindRehearsal(ctx, h.DB, site, who)
+	r, found := store.FindRehearsal(ctx, h.DB, h.id(site), who)
 	if found != nil || r == nil {
 		return found
 	}
 	r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+err.Error()+"."
 	return errors.Join(
 		store.SaveRehearsal(ctx, h.DB, r),
-		h.tell(ctx, h.DB, []string{who}, site, "waiting", "Your rehearsal on "+h.title(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal"),
+		h.tell(ctx, h.DB, []store.Who{who}, site, "waiting", "Your rehearsal on "+h.title(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal"),
 	)
 }
 
@@ -102,7 +101,7 @@ func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) er
 	if err != nil {
 		return err
 	}
-	if e == nil || e.Site != site && h.State().Old[e.Site] != site || e.Kind != "door" {
+	if e == nil || e.SiteID == "" || e.SiteID != h.id(site) || e.Kind != "door" {
 		return ErrNothing
 	}
 	var before, after access.Site

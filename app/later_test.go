@@ -57,7 +57,7 @@ func TestApplyLater(t *testing.T) {
 	if got := kind(again); got != "members" {
 		t.Errorf("when it is due it is %s", got)
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []string{"society"}, Most: 1})
+	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 1})
 	if err != nil || len(entries) != 1 || entries[0].Who != "pilar@cerroalcor.example" || entries[0].At != due.UTC().Format(time.RFC3339) {
 		t.Errorf("%+v %v", entries, err)
 	}

@@ -27,33 +27,27 @@ type WayToSayYes struct {
 // would open.
 func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list []WayToSayYes) {
 	s := h.State()
-	site := s.SiteDocument(l.Site)
-	address := mustAddress(l.Address)
-	w := Wording{Document: h.KnownTo(a, l.Site), Site: site, Zone: s.Zone, Hides: h.Outside(a)}
+	address := s.SiteAddress(l.Site)
+	site := s.SiteDocument(address)
+	if site == nil || !s.Identity(l.Who).Known() {
+		return nil
+	}
+	w := Wording{Document: h.KnownTo(a, address), Site: site, Zone: s.Zone, Hides: h.Outside(a)}
 	candidates := []WayToSayYes{{ID: "guest", Text: "Put them on the guest list"}, {ID: "member", Text: "Make them a member"}}
 	for _, g := range groupsOnTheWay(site, l.Path) {
 		if h.MayKeep(ctx, a, g) {
 			candidates = append(candidates, WayToSayYes{ID: "group:" + g, Text: "Put them into " + w.Group(g)})
 		}
 	}
-	before := s.opensTo(s.Policy, l.Site, address, access.At(h.now()))
+	before := opensTo(s.Policy, address, l.Who, access.At(h.now()))
 	for _, c := range candidates {
 		c.change = h.yesBy(c.ID, l)
-		if g, is := strings.CutPrefix(c.ID, "group:"); is { // never a right that the one who answers lacks
-			if _, err := h.PlanHouse(ctx, a, HouseChange{Group: g, Do: c.change}); err != nil {
-				continue
-			}
-		}
-		doc := editable(s.Policy.Document())
-		if err := c.change(doc); err != nil {
-			continue
-		}
-		then, err := access.Compile(doc, s.Policy)
+		then, err := h.saidYes(ctx, a, s, address, c)
 		if err != nil {
 			continue
 		}
 		c.then = then
-		for _, path := range s.opensTo(then, l.Site, address, access.At(h.now())) {
+		for _, path := range opensTo(then, address, l.Who, access.At(h.now())) {
 			if !slices.Contains(before, path) {
 				c.Opens = append(c.Opens, path)
 			}
@@ -64,9 +58,28 @@ func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list 
 	return list
 }
 
-// opensTo lists the pages of a site that open to an address.
-func (s *State) opensTo(p *access.Policy, site string, a access.Address, at access.Instant) (paths []string) {
-	visitor := access.Visitor{Identity: p.Address(a)}
+// saidYes works out the policy in which one of the ways was chosen.
+func (h *House) saidYes(ctx context.Context, a Actor, s *State, site string, way WayToSayYes) (*access.Policy, error) {
+	if g, is := strings.CutPrefix(way.ID, "group:"); is { // never a right that the one who answers lacks
+		plan, err := h.PlanHouse(ctx, a, HouseChange{Group: g, Do: way.change})
+		if err != nil {
+			return nil, err
+		}
+		return plan.Then, nil
+	}
+	doc := editable(s.Policy.Document())
+	if err := way.change(doc); err != nil {
+		return nil, err
+	}
+	if way.ID == "guest" { // it changes the site alone
+		return s.Policy.Replace(doc.Sites[slices.IndexFunc(doc.Sites, func(d *access.Site) bool { return d.Address == site })])
+	}
+	return access.Compile(doc, s.Policy)
+}
+
+// opensTo lists the pages of a site that open to somebody by a policy.
+func opensTo(p *access.Policy, site string, who store.Who, at access.Instant) (paths []string) {
+	visitor := access.Visitor{Identity: becoming(p, who)}
 	compiled := p.Site(site)
 	for _, page := range compiled.Document().Pages {
 		if compiled.Decide(page.Path, &visitor, at).Outcome == access.Open {
@@ -74,6 +87,14 @@ func (s *State) opensTo(p *access.Policy, site string, a access.Address, at acce
 		}
 	}
 	return paths
+}
+
+// becoming is somebody in a policy that may make a person of them.
+func becoming(p *access.Policy, who store.Who) access.Identity {
+	if who.Bare() {
+		return p.Address(mustAddress(string(who)))
+	}
+	return identityIn(p, who)
 }
 
 // groupsOnTheWay lists the groups that a way in to a path names.
@@ -98,22 +119,18 @@ func covers(a, path string) bool { return a == "/" || path == a || strings.HasPr
 
 // yesBy is the change of the house by which somebody is let in.
 func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error {
-	address := mustAddress(l.Address)
 	return func(doc *access.Document) error {
-		i := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == l.Site })
+		address := h.State().SiteAddress(l.Site)
+		i := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == address })
 		if i < 0 {
 			return ErrNoSite
 		}
 		place := *doc.Sites[i]
 		switch {
 		case id == "guest":
-			who := personWith(doc, address)
-			if who == "" {
-				who = address.String()
-			}
-			h.putOnGuestLists(doc, &place, i, l.Path, who, address)
+			h.putOnGuestLists(&place, l.Path, l.Who)
 		case id == "member":
-			who := becomePerson(doc, address, h.nameOf(address))
+			who := h.becomePerson(doc, l.Who)
 			place.Members = slices.Clone(place.Members)
 			k := slices.IndexFunc(place.Members, func(m access.Member) bool { return m.Who == who })
 			switch {
@@ -129,7 +146,7 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 			if g == nil {
 				return ErrNothing
 			}
-			if who := becomePerson(doc, address, h.nameOf(address)); !slices.Contains(g.People, who) {
+			if who := h.becomePerson(doc, l.Who); !slices.Contains(g.People, who) {
 				g.People = append(g.People, who)
 			}
 		}
@@ -140,7 +157,7 @@ func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error
 
 // putOnGuestLists puts somebody on the guest list of the door nearest to a path,
 // and, while that is not enough, of those above it.
-func (h *House) putOnGuestLists(doc *access.Document, site *access.Site, at int, path, who string, address access.Address) {
+func (h *House) putOnGuestLists(site *access.Site, path string, who store.Who) {
 	site.Doors = slices.Clone(site.Doors)
 	var doors []int // the nearest first
 	for i, d := range site.Doors {
@@ -153,24 +170,21 @@ func (h *House) putOnGuestLists(doc *access.Document, site *access.Site, at int,
 		ways = slices.Clone(ways)
 		for i := range ways {
 			if ways[i].Way == "people" && ways[i].From.IsZero() && ways[i].Until.IsZero() {
-				if !slices.Contains(ways[i].People, who) {
-					ways[i].People = append(slices.Clone(ways[i].People), who)
+				if !slices.Contains(ways[i].People, string(who)) {
+					ways[i].People = append(slices.Clone(ways[i].People), string(who))
 				}
 				return ways
 			}
 		}
-		return append(ways, access.Way{Way: "people", People: []string{who}})
+		return append(ways, access.Way{Way: "people", People: []string{string(who)}})
 	}
 	opens := func() bool {
-		tried := *doc
-		tried.Sites = slices.Clone(doc.Sites)
 		copied := *site
-		tried.Sites[at] = &copied
-		p, err := access.Compile(&tried, h.State().Policy)
+		p, err := h.State().Policy.Replace(&copied)
 		if err != nil {
 			return true // it is refused as a whole later
 		}
-		out := p.Site(site.Address).Decide(path, &access.Visitor{Identity: p.Address(address)}, access.At(h.now())).Outcome
+		out := p.Site(site.Address).Decide(path, &access.Visitor{Identity: becoming(p, who)}, access.At(h.now())).Outcome
 		return out == access.Open || out == access.Missing
 	}
 	for _, i := range doors {
@@ -185,12 +199,12 @@ func (h *House) putOnGuestLists(doc *access.Document, site *access.Site, at int,
 // AnswerLetIn says yes to somebody who asks to be let in, by one of the ways, or
 // no; they are told by mail, with a word.
 func (h *House) AnswerLetIn(ctx context.Context, a Actor, site string, id int64, way, word string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayAdmit(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	asks, err := store.LetIns(ctx, h.DB, site)
+	asks, err := store.LetIns(ctx, h.DB, h.id(site))
 	if err != nil {
 		return err
 	}
@@ -199,13 +213,17 @@ func (h *House) AnswerLetIn(ctx context.Context, a Actor, site string, id int64,
 		return ErrNothing
 	}
 	l := asks[i]
-	name, title := h.nameOf(mustAddress(l.Address)), h.title(site)
-	letter := post.Letter{To: l.Address, Word: strings.TrimSpace(word), From: a.Name}
+	address, there := h.State().AddressOf(l.Who)
+	if !there { // gone since they asked
+		return store.DropLetIn(ctx, h.DB, h.id(site), id)
+	}
+	name, title := h.NameOf(l.Who), h.title(site)
+	letter := post.Letter{To: address.String(), Word: strings.TrimSpace(word), From: a.Name}
 	if way == "" {
 		letter.Subject = "You cannot be let in to " + title
 		letter.Lines = []string{"You asked to be let in to " + title + ". The answer is no."}
 		return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-			return errors.Join(store.DropLetIn(ctx, tx, site, id), h.write(ctx, tx, site, "answer", letter),
+			return errors.Join(store.DropLetIn(ctx, tx, h.id(site), id), h.write(ctx, tx, site, "answer", letter),
 				h.ledger(ctx, tx, a.Address.String(), site, "member", name+" asked to be let in, and was refused.", "", ""))
 		})
 	}
@@ -219,6 +237,6 @@ func (h *House) AnswerLetIn(ctx context.Context, a Actor, site string, id int64,
 	letter.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + access.EscapePath(l.Path)}
 	what := fmt.Sprintf("%s asked to be let in: %s.", name, strings.ToLower(ways[k].Text[:1])+ways[k].Text[1:])
 	return h.putHouse(ctx, a.Address.String(), HouseChange{What: what, Also: func(ctx context.Context, tx *sql.Tx) error {
-		return errors.Join(store.DropLetIn(ctx, tx, site, id), h.write(ctx, tx, site, "answer", letter), h.ledger(ctx, tx, a.Address.String(), site, "member", what, "", ""))
+		return errors.Join(store.DropLetIn(ctx, tx, h.id(site), id), h.write(ctx, tx, site, "answer", letter), h.ledger(ctx, tx, a.Address.String(), site, "member", what, "", ""))
 	}}, ways[k].then)
 }

@@ -18,10 +18,10 @@ func asking(t *testing.T, h *app.House, site, path, address string) store.LetIn 
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Ask(ctx, store.LetIn{Site: site, Path: path, Word: "Please"}, &a, nil); err != nil {
+	if _, err := h.Ask(ctx, site, "", store.LetIn{Path: path, Word: "Please", Who: h.State().WhoHas(a)}, app.From{}, nil); err != nil {
 		t.Fatal(err)
 	}
-	list, err := store.LetIns(ctx, h.DB, site)
+	list, err := store.LetIns(ctx, h.DB, h.State().ID(site))
 	if err != nil || len(list) == 0 {
 		t.Fatal(err)
 	}
@@ -79,7 +79,7 @@ func TestSayingYesOpensWhatItSaid(t *testing.T) {
 				t.Errorf("%s: %s opens %v, and %v was said", way, path, got, want)
 			}
 		}
-		if list, err := store.Mails(ctx, h.DB, zoe, 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome to the hill") || !strings.Contains(list[0].Subject, "let in") {
+		if list, err := h.Mails(ctx, zoe, 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome to the hill") || !strings.Contains(list[0].Subject, "let in") {
 			t.Errorf("%s: %+v %v", way, list, err)
 		}
 		if err := h.AnswerLetIn(ctx, ines, "society", l.ID, way, ""); !errors.Is(err, app.ErrNothing) {
@@ -99,10 +99,10 @@ func TestSayingNoOpensNothing(t *testing.T) {
 	if h.State().Policy != policy {
 		t.Error("something changed")
 	}
-	if list, err := store.Mails(ctx, h.DB, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
+	if list, err := h.Mails(ctx, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
 		t.Errorf("%+v %v", list, err)
 	}
-	if list, err := store.LetIns(ctx, h.DB, "society"); err != nil || len(list) != 0 {
+	if list, err := store.LetIns(ctx, h.DB, h.State().ID("society")); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }

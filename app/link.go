@@ -39,7 +39,7 @@ func (h *House) FollowLink(ctx context.Context, site, token, held string) (cooki
 		if l.Revoked || !within(l.From, l.Until, now) {
 			return "", "", ErrNoLink
 		}
-		if err := store.CountLinkUse(ctx, h.DB, site, l.ID, h.now()); err != nil {
+		if err := store.CountLinkUse(ctx, h.DB, h.id(site), l.ID, h.now()); err != nil {
 			slog.Error("counting a use of a link", "site", site, "link", l.ID, "error", err)
 		}
 		return h.hold("link", s, site, held, l.ID, version), l.Under, nil

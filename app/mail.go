@@ -42,7 +42,8 @@ func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l
 		return err
 	}
 	return store.SaveMail(ctx, q, store.Mail{
-		At: h.now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Text: written.Text, HTML: written.HTML, Raw: written.Raw, Status: status,
+		At: h.now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+		Text: h.vault.Seal(sealedMail, written.Text), HTML: h.vault.Seal(sealedMail, written.HTML), Raw: []byte(h.vault.Seal(sealedMail, string(written.Raw))),
 	})
 }
 
@@ -53,15 +54,18 @@ const mostTries = 5
 // SendWaiting hands the mail that waits to the mail server, if there is one.
 func (h *House) SendWaiting(ctx context.Context) error {
 	s := h.State()
-	if s == nil || s.Settings.Mail == nil {
+	if s == nil {
 		return nil
+	}
+	if s.Settings.Mail == nil {
+		return h.StripLetters(ctx)
 	}
 	list, err := store.WaitingMails(ctx, h.DB, 50)
 	if err != nil {
 		return fmt.Errorf("reading what is to be sent: %w", err)
 	}
 	for _, m := range list {
-		whole, err := store.FindMail(ctx, h.DB, m.ID)
+		whole, err := h.Mail(ctx, m.ID)
 		if err != nil {
 			return err
 		}
@@ -80,7 +84,7 @@ func (h *House) SendWaiting(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	return h.StripLetters(ctx)
 }
 
 // KeepSending sends what waits until ctx ends.
@@ -146,23 +150,24 @@ var NoticeKinds = []struct{ ID, Name string }{
 }
 
 // tell tells people something in the console, and by mail who chose that.
-func (h *House) tell(ctx context.Context, q store.Queryer, to []string, site, kind, what, path string) error {
-	for i, address := range to {
-		if slices.Contains(to[:i], address) {
+func (h *House) tell(ctx context.Context, q store.Queryer, to []store.Who, site, kind, what, path string) error {
+	for i, who := range to {
+		if slices.Contains(to[:i], who) {
 			continue
 		}
-		if err := store.SaveNotice(ctx, q, store.Notice{Address: address, At: h.now(), Site: site, Kind: kind, What: what, URL: path}); err != nil {
-			return fmt.Errorf("telling %s: %w", address, err)
+		if err := store.SaveNotice(ctx, q, store.Notice{Who: who, At: h.now(), Site: site, Kind: kind, What: what, URL: path}); err != nil {
+			return fmt.Errorf("telling %s: %w", who, err)
 		}
-		account, err := store.FindAccount(ctx, q, address)
+		account, err := store.FindAccount(ctx, q, who)
 		if err != nil {
 			return err
 		}
-		if account == nil || !slices.Contains(account.ByMail, kind) {
+		address, there := h.State().AddressOf(who)
+		if account == nil || !there || !slices.Contains(account.ByMail, kind) {
 			continue
 		}
 		err = h.write(ctx, q, site, "notice", post.Letter{
-			To: address, Subject: strings.TrimSuffix(what, "."), Lines: []string{what}, Action: post.Action{Text: "Look at it", URL: h.ConsoleURL + path},
+			To: address.String(), Subject: strings.TrimSuffix(what, "."), Lines: []string{what}, Action: post.Action{Text: "Look at it", URL: h.ConsoleURL + path},
 			After: []string{"You chose to be told this by mail. Under “Your account” you can choose otherwise."},
 		})
 		if err != nil {
@@ -172,19 +177,19 @@ func (h *House) tell(ctx context.Context, q store.Queryer, to []string, site, ki
 	return nil
 }
 
-// whoMay gives the addresses of those on a site's team who have a capability on
+// whoMay lists those on a site's team who have a capability on
 // all of it; the stewards where nobody has.
-func (h *House) whoMay(s *State, site string, c access.Capability) (list []string) {
+func (h *House) whoMay(s *State, site string, c access.Capability) (list []store.Who) {
 	at := access.At(h.now())
 	doc := s.Policy.Document()
 	for _, m := range s.Policy.TeamMembers(site, at) {
-		if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == m.Person }); i >= 0 && m.Whole.Has(c) {
-			list = append(list, canonical(doc.People[i].Address))
+		if m.Whole.Has(c) {
+			list = append(list, store.Who(m.Person))
 		}
 	}
 	for _, e := range s.SiteDocument(site).Team {
 		if a, err := access.ParseAddress(e.Address); err == nil && s.Policy.Site(site).Capabilities("/", s.Policy.Address(a), at).Has(c) {
-			list = append(list, a.String())
+			list = append(list, s.WhoHas(a))
 		}
 	}
 	if len(list) > 0 {
@@ -192,7 +197,7 @@ func (h *House) whoMay(s *State, site string, c access.Capability) (list []strin
 	}
 	for _, p := range doc.People {
 		if p.Steward && !p.Blocked {
-			list = append(list, canonical(p.Address))
+			list = append(list, store.Who(p.ID))
 		}
 	}
 	return list

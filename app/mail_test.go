@@ -9,7 +9,6 @@ import (
 
 	"velada/app"
 	"velada/post"
-	"velada/store"
 )
 
 func TestMailThatWaitsIsSentOrGivenUp(t *testing.T) {
@@ -57,7 +56,7 @@ func TestMailThatWaitsIsSentOrGivenUp(t *testing.T) {
 		}
 	}
 	status := func() (string, int) {
-		list, err := store.Mails(ctx, h.DB, "ines@", 1)
+		list, err := h.Mails(ctx, "ines@", 1)
 		if err != nil || len(list) != 1 {
 			t.Fatal(list, err)
 		}

@@ -34,11 +34,11 @@ var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: 
 // they are inside. It gives how many were changed; those for whom it does not fit
 // any more are left out.
 func (h *House) ChangeMembers(ctx context.Context, a Actor, site string, people []string, change MemberChange, word string) (int, error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayAdmit(a, site); err != nil {
 		return 0, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	doc := *s.SiteDocument(site)
 	doc.Members = slices.Clone(doc.Members)
@@ -104,7 +104,7 @@ func (h *House) ChangeMembers(ctx context.Context, a Actor, site string, people 
 	}
 	next := *s
 	next.Policy = then
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return len(list), nil
 }
 

@@ -46,18 +46,34 @@ func (m Membership) WantsComments(path string) bool {
 }
 
 func (s *State) readMemberships(ctx context.Context, q store.Queryer) (err error) {
-	if s.Memberships, err = store.Memberships[Membership](ctx, q); err != nil {
+	memberships, err := store.Memberships[Membership](ctx, q)
+	if err != nil {
 		return fmt.Errorf("reading memberships: %w", err)
 	}
-	list, err := store.ShownComments(ctx, q)
-	s.Comments = map[string]map[string][]store.Comment{}
-	for _, c := range list {
-		if s.Comments[c.Site] == nil {
-			s.Comments[c.Site] = map[string][]store.Comment{}
-		}
-		s.Comments[c.Site][c.Path] = append(s.Comments[c.Site][c.Path], c)
+	s.Memberships = byAddress(s, memberships)
+	return s.readComments(ctx, q, "")
+}
+
+// readComments reads the comments of all sites, or of one.
+func (s *State) readComments(ctx context.Context, q store.Queryer, site string) error {
+	list, err := store.ShownComments(ctx, q, s.ID(site))
+	if err != nil {
+		return err
 	}
-	return err
+	if site == "" {
+		s.Comments = map[string]map[string][]store.Comment{}
+	} else {
+		s.Comments = maps.Clone(s.Comments)
+		delete(s.Comments, site)
+	}
+	for _, c := range list {
+		site := s.addresses[c.Site]
+		if s.Comments[site] == nil {
+			s.Comments[site] = map[string][]store.Comment{}
+		}
+		s.Comments[site][c.Path] = append(s.Comments[site][c.Path], c)
+	}
+	return nil
 }
 
 // readersView is where the members of a site are looked after.
@@ -76,6 +92,8 @@ func (h *House) mayAdmit(a Actor, site string) error {
 // SetMembership sets what membership of a site is like. Who may sign up is
 // access, and rehearsed.
 func (h *House) SetMembership(ctx context.Context, a Actor, site string, m Membership) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayAdmit(a, site); err != nil {
 		return err
 	}
@@ -105,25 +123,24 @@ func (h *House) SetMembership(ctx context.Context, a Actor, site string, m Membe
 	if len(wrong) > 0 {
 		return wrong
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	next := *s
 	next.Memberships = maps.Clone(s.Memberships)
 	next.Memberships[site] = m
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveMembership(ctx, tx, site, m), h.ledger(ctx, tx, a.Address.String(), site, "member", "What membership is like was changed.", "", ""))
+		return errors.Join(store.SaveMembership(ctx, tx, h.id(site), m), h.ledger(ctx, tx, a.Address.String(), site, "member", "What membership is like was changed.", "", ""))
 	})
 	if err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return nil
 }
 
 // Applying is somebody who wants to become a member of a site.
 type Applying struct {
-	Site, Path    string
+	Site          store.SiteID
+	Path          string
 	Name, Address string // of who is not signed in
 	Password      string // likewise; its hash once it is on its way
 	Answers       []string
@@ -132,16 +149,16 @@ type Applying struct {
 
 // SignUpOpen reports whether somebody may become a member of a site by themselves;
 // why says in words when not.
-func (h *House) SignUpOpen(site string, who *access.Address) (why string) {
+func (h *House) SignUpOpen(site string, who store.Who) (why string) {
 	s := h.State()
 	doc := s.SiteDocument(site)
 	if doc == nil || doc.SignUp.Mode == "" || doc.SignUp.Mode == "closed" {
 		return "Nobody can become a member here on their own."
 	}
-	if who == nil {
+	if who == "" {
 		return ""
 	}
-	if p, known := s.Policy.PersonOf(s.Policy.Address(*who)); known {
+	if p, known := s.Policy.PersonOf(s.Identity(who)); known {
 		for _, m := range doc.Members {
 			if m.Who == p.ID {
 				return map[string]string{"pending": "You have asked already: your request is waiting.", "approved": "You are a member already.", "blocked": "You cannot become a member here."}[m.Status]
@@ -151,18 +168,18 @@ func (h *House) SignUpOpen(site string, who *access.Address) (why string) {
 			return "You cannot become a member here."
 		}
 	}
-	if len(doc.SignUp.Domains) > 0 && !matchesAny(doc.SignUp.Domains, *who) {
+	if address, there := s.AddressOf(who); !there || len(doc.SignUp.Domains) > 0 && !matchesAny(doc.SignUp.Domains, address) {
 		return "Only addresses at " + alternatives(doc.SignUp.Domains) + " can become members here."
 	}
 	return ""
 }
 
-func (h *House) checkApplying(a Applying, signedIn *access.Address) (access.Address, error) {
+func (h *House) checkApplying(site string, a Applying, signedIn store.Who) (access.Address, error) {
 	wrong := FieldErrors{}
-	m := h.State().Memberships[a.Site]
+	m := h.State().Memberships[site]
 	var address access.Address
-	if signedIn != nil {
-		address = *signedIn
+	if signedIn != "" {
+		address, _ = h.State().AddressOf(signedIn)
 	} else {
 		var err error
 		if address, err = access.ParseAddress(strings.TrimSpace(a.Address)); err != nil {
@@ -170,15 +187,15 @@ func (h *House) checkApplying(a Applying, signedIn *access.Address) (access.Addr
 		} else if !h.State().Settings.Reaches(address) {
 			wrong["address"] = "No mail reaches this address, so that it cannot be proven. Sign in with it first."
 		}
-		if a.Name = strings.TrimSpace(a.Name); a.Name == "" || len(a.Name) > 120 {
-			wrong["name"] = "Say what you are called."
+		if _, text := nameTyped(a.Name); text != "" {
+			wrong["name"] = text
 		}
 		if text := passwordProblem(a.Password, a.Name, a.Address); text != "" {
 			wrong["password"] = text
 		}
 	}
 	if wrong["address"] == "" {
-		if doc := h.State().SiteDocument(a.Site); doc != nil && len(doc.SignUp.Domains) > 0 && !matchesAny(doc.SignUp.Domains, address) {
+		if doc := h.State().SiteDocument(site); doc != nil && len(doc.SignUp.Domains) > 0 && !matchesAny(doc.SignUp.Domains, address) {
 			wrong["address"] = "Only addresses at " + alternatives(doc.SignUp.Domains) + " can become members here."
 		}
 	}
@@ -207,20 +224,25 @@ const (
 
 // Apply begins a membership. Who is signed in asks at once; for others a letter
 // goes to their address first, and nothing counts before its link is followed.
-func (h *House) ApplyForMembership(ctx context.Context, a Applying, signedIn *access.Address, linkTo func(token string) string) (letter bool, err error) {
-	if why := h.SignUpOpen(a.Site, signedIn); why != "" {
+func (h *House) ApplyForMembership(ctx context.Context, site string, a Applying, signedIn store.Who, from From, linkTo func(token string) string) (letter bool, err error) {
+	a.Site = h.id(site)
+	if why := h.SignUpOpen(site, signedIn); why != "" {
 		return false, FieldErrors{"closed": why}
 	}
-	address, err := h.checkApplying(a, signedIn)
+	address, err := h.checkApplying(site, a, signedIn)
 	if err != nil {
 		return false, err
 	}
-	if signedIn != nil {
-		return false, h.becomeMember(ctx, address, h.Actor(address).Name, a)
+	if _, err := h.CountForm("sign up", from); err != nil { // one that was wrong does not count
+		return false, err
 	}
+	if signedIn != "" {
+		return false, h.becomeMember(ctx, signedIn, "", a)
+	}
+	a.Name, _ = nameTyped(a.Name)
 	a.Password, a.Address = identity.HashPassword(a.Password), address.String()
-	title := h.title(a.Site)
-	return true, h.visitorLetter(ctx, LinkMember, address, a.Site, a, linkTo, "Become a member of "+title,
+	title := h.title(site)
+	return true, h.visitorLetter(ctx, LinkMember, address, site, a, from, linkTo, "Become a member of "+title,
 		"Somebody, you we hope, wants to become a member of "+title+" with this address. It counts once you say that the address is yours.", "The address is mine")
 }
 
@@ -231,8 +253,18 @@ func (h *House) title(site string) string {
 	return site
 }
 
-// visitorLetter mails a link that leads to a site's own host.
-func (h *House) visitorLetter(ctx context.Context, kind string, address access.Address, site string, detail any, linkTo func(string) string, subject, line, action string) error {
+// visitorLetter mails a link that leads to a site's own host. Where the address has
+// been sent many, no further one goes out: those that lie there work.
+func (h *House) visitorLetter(ctx context.Context, kind string, address access.Address, site string, detail any, from From, linkTo func(string) string, subject, line, action string) error {
+	if _, err := try(h.throttles.asks, "You have asked for several letters to this address.", kind+" "+address.String()+" from "+from.source()); err != nil {
+		return err
+	}
+	if _, err := try(h.throttles.letters, "", address.String()); err != nil {
+		return nil
+	}
+	if _, signsIn := h.State().WhoSignsIn(address); !signsIn { // somebody's before: nothing goes there
+		return nil
+	}
 	link, err := h.newMailLink(ctx, h.DB, kind, address.String(), detail, linkLife)
 	if err != nil {
 		return err
@@ -246,8 +278,7 @@ func (h *House) visitorLetter(ctx context.Context, kind string, address access.A
 // Proven is somebody who has shown, on a site's host, that an address is theirs.
 type Proven struct {
 	Kind, Path string
-	Address    access.Address
-	Ticket     string // to sign in on the site with; "" where that takes more than the letter
+	Session    string // that begins with it; "" where signing in takes more than the letter
 }
 
 // ProveOnSite spends a link of a letter that a site's visitor was sent, and does
@@ -260,17 +291,17 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 	if l == nil || l.Kind != LinkMember && l.Kind != LinkAsk {
 		return nil, ErrLinkSpent
 	}
-	p := &Proven{Kind: l.Kind, Address: mustAddress(l.Address)}
+	p := &Proven{Kind: l.Kind}
 	if l.Kind == LinkAsk {
 		var ask store.LetIn
 		if err := json.Unmarshal([]byte(l.Detail), &ask); err != nil {
 			return nil, err
 		}
-		if ask.Site != site {
+		if ask.Site == "" || ask.Site != h.id(site) {
 			return nil, ErrLinkSpent
 		}
 		p.Path = ask.Path
-		if err := h.spend(ctx, token, func(*sql.Tx) error { return nil }); err != nil {
+		if ask.Who, err = h.spend(ctx, token, l.Address, func(*sql.Tx, store.Who) error { return nil }); err != nil {
 			return nil, err
 		}
 		return p, h.ask(ctx, ask)
@@ -279,58 +310,62 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 	if err := json.Unmarshal([]byte(l.Detail), &a); err != nil {
 		return nil, err
 	}
-	if a.Site != site {
+	if a.Site == "" || a.Site != h.id(site) {
 		return nil, ErrLinkSpent
 	}
-	err = h.spend(ctx, token, func(tx *sql.Tx) error {
-		account, err := store.FindAccount(ctx, tx, l.Address)
-		if err != nil || account != nil {
-			return err // a new account never takes the place of one
-		}
-		return h.saveAccount(ctx, tx, store.Account{Address: l.Address, Name: a.Name, Password: a.Password})
+	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
+		return h.accountUnlessThere(ctx, tx, store.Account{Who: who, Name: a.Name, Password: a.Password, SignedIn: true})
 	})
 	if err != nil {
 		return nil, err
 	}
 	p.Path = cmp.Or(h.State().Memberships[site].First, a.Path, "/")
-	if why := h.SignUpOpen(site, &p.Address); why == "" {
-		if err := h.becomeMember(ctx, p.Address, a.Name, a); err != nil {
+	if why := h.SignUpOpen(site, who); why == "" {
+		if err := h.becomeMember(ctx, who, a.Name, a); err != nil {
 			return nil, err
 		}
 	}
-	has, err := h.HasSecondStep(ctx, p.Address)
-	if err != nil || has || len(h.SecondStepFor(h.Actor(p.Address))) > 0 {
+	who = h.State().WhoHas(mustAddress(l.Address)) // a person by now, maybe
+	has, err := h.HasSecondStep(ctx, who)
+	if err != nil || has || len(h.SecondStepFor(Actor{Who: who})) > 0 {
 		return p, err
 	}
 	id := identity.Token()
-	if err := h.Begin(ctx, id, p.Address, "Signed up on "+h.title(site), "a link by mail"); err != nil {
+	if err := h.Begin(ctx, id, who, "Signed up on "+h.title(site), "a link by mail"); err != nil {
 		return nil, err
 	}
-	p.Ticket = h.Tickets.Issue(identity.Ticket{Site: site, Address: p.Address.String(), Console: id}, h.TicketTime())
+	p.Session = id
 	return p, nil
 }
 
 // becomeMember makes somebody a member of a site, or puts them among those who
 // wait; who is nobody of the house yet becomes somebody.
-func (h *House) becomeMember(ctx context.Context, address access.Address, name string, a Applying) error {
+func (h *House) becomeMember(ctx context.Context, who store.Who, name string, a Applying) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	s := h.State()
-	if why := h.SignUpOpen(a.Site, &address); why != "" {
+	site := s.SiteAddress(a.Site)
+	if why := h.SignUpOpen(site, who); why != "" {
 		return FieldErrors{"closed": why}
 	}
-	m := s.Memberships[a.Site]
+	if name == "" {
+		name = h.NameOf(who)
+	}
+	m := s.Memberships[site]
 	profile := store.Profile{Since: h.now(), Agreed: m.Terms}
 	for i, question := range m.Questions {
+		if i >= len(a.Answers) { // asked since they answered
+			break
+		}
 		profile.Answers = append(profile.Answers, store.Answer{Question: question, Answer: strings.TrimSpace(a.Answers[i])})
 	}
 	status, what := "pending", name+" asks to become a member."
-	if s.SiteDocument(a.Site).SignUp.Mode == "instant" {
+	if s.SiteDocument(site).SignUp.Mode == "instant" {
 		status, what = "approved", name+" became a member."
 	}
 	doc := editable(s.Policy.Document())
-	profile.Person = becomePerson(doc, address, name)
-	i := sitePosition(s, a.Site)
+	profile.Person = h.becomePersonAs(doc, who, name)
+	i := sitePosition(s, site)
 	place := *doc.Sites[i]
 	place.Members = append(slices.Clone(place.Members), access.Member{Who: profile.Person, Status: status})
 	doc.Sites[i] = &place
@@ -338,55 +373,63 @@ func (h *House) becomeMember(ctx context.Context, address access.Address, name s
 	if err != nil {
 		return err
 	}
+	address, _ := s.AddressOf(who)
 	return h.putHouse(ctx, address.String(), HouseChange{What: what, Also: func(ctx context.Context, tx *sql.Tx) error {
-		err := errors.Join(store.SaveProfile(ctx, tx, a.Site, profile), h.ledger(ctx, tx, address.String(), a.Site, "member", what, "", status))
+		err := errors.Join(store.SaveProfile(ctx, tx, a.Site, profile), h.ledger(ctx, tx, address.String(), site, "member", what, "", status))
 		if status == "pending" {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, a.Site, access.ManageMembers), a.Site, "request", name+" asks to become a member of "+h.title(a.Site)+".", readersView(a.Site)))
+			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", name+" asks to become a member of "+h.title(site)+".", readersView(site)))
 		}
 		return err
 	}}, then)
 }
 
-// Ask asks to be let in, for who is signed in; for others a letter goes to their
-// address first.
-func (h *House) Ask(ctx context.Context, l store.LetIn, signedIn *access.Address, linkTo func(string) string) (letter bool, err error) {
+// Ask asks to be let in to a site, for who is signed in (l.Who); for others a letter
+// goes to their address first.
+func (h *House) Ask(ctx context.Context, site, address string, l store.LetIn, from From, linkTo func(string) string) (letter bool, err error) {
 	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > 1000 {
 		return false, FieldErrors{"word": "Use at most 1000 letters."}
 	}
-	l.At = h.now()
-	if signedIn != nil {
-		l.Address = signedIn.String()
+	l.At, l.Site = h.now(), h.id(site)
+	if l.Who != "" {
+		if _, err := h.CountForm("ask", from); err != nil {
+			return false, err
+		}
 		return false, h.ask(ctx, l)
 	}
-	address, err := access.ParseAddress(strings.TrimSpace(l.Address))
+	a, err := access.ParseAddress(strings.TrimSpace(address))
 	if err != nil {
 		return false, FieldErrors{"address": "This is " + err.Error() + "."}
 	}
-	if !h.State().Settings.Reaches(address) {
+	if !h.State().Settings.Reaches(a) {
 		return false, FieldErrors{"address": "No mail reaches this address. Sign in with it first."}
 	}
-	l.Address = address.String()
-	title := h.title(l.Site)
-	return true, h.visitorLetter(ctx, LinkAsk, address, l.Site, l, linkTo, "Ask to be let in to "+title,
+	if _, err := h.CountForm("ask", from); err != nil {
+		return false, err
+	}
+	title := h.title(site)
+	return true, h.visitorLetter(ctx, LinkAsk, a, site, l, from, linkTo, "Ask to be let in to "+title,
 		"Somebody, you we hope, asks to be let in to "+title+" with this address. The question goes on once you say that the address is yours.", "The address is mine, go on")
 }
 
 func (h *House) ask(ctx context.Context, l store.LetIn) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	s := h.State()
-	if s.SiteDocument(l.Site) == nil {
+	site := s.SiteAddress(l.Site)
+	if site == "" || !s.Identity(l.Who).Known() {
 		return ErrNoSite
 	}
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(store.SaveLetIn(ctx, tx, l),
-			h.tell(ctx, tx, h.whoMay(s, l.Site, access.ManageMembers), l.Site, "request", h.nameOf(mustAddress(l.Address))+" asks to be let in to "+h.title(l.Site)+".", readersView(l.Site)+"#asking"))
+			h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.NameOf(l.Who)+" asks to be let in to "+h.title(site)+".", readersView(site)+"#asking"))
 	})
 }
 
-// stopToken is what a link to stop a site's letters carries.
-func (h *House) stopToken(site, address string) string {
+// stopToken is what a link to stop a site's letters to a member carries.
+func (h *House) stopToken(site store.SiteID, person string) string {
 	mac := hmac.New(sha256.New, h.cookieKey)
-	mac.Write([]byte("stop " + site + " " + address))
-	text := append([]byte(site+" "+address+" "), mac.Sum(nil)[:16]...)
+	mac.Write([]byte("stop " + string(site) + " " + person))
+	text := append([]byte(string(site)+" "+person+" "), mac.Sum(nil)[:16]...)
 	return base64.RawURLEncoding.EncodeToString(text)
 }
 
@@ -397,28 +440,34 @@ func (h *House) Stop(ctx context.Context, token string, meant bool) (site, addre
 		return "", "", ErrLinkSpent
 	}
 	parts := strings.SplitN(string(raw[:len(raw)-16]), " ", 3)
-	if len(parts) != 3 || !hmac.Equal([]byte(token), []byte(h.stopToken(parts[0], parts[1]))) {
+	if len(parts) != 3 || !hmac.Equal([]byte(token), []byte(h.stopToken(store.SiteID(parts[0]), parts[1]))) {
 		return "", "", ErrLinkSpent
 	}
-	site, address = parts[0], parts[1]
+	id, person := store.SiteID(parts[0]), parts[1]
+	s := h.State()
+	if at, err := access.ParseAddress(person); err == nil { // letters of earlier versions named both by their addresses
+		id, person = s.ID(cmp.Or(s.Old[parts[0]], parts[0])), string(s.WhoHas(at))
+	}
+	to, there := s.AddressOf(store.Who(person))
+	if site = s.SiteAddress(id); site == "" || !there {
+		return "", "", ErrLinkSpent
+	}
 	if !meant {
-		return site, address, nil
+		return site, to.String(), nil
 	}
-	p, known := h.State().Policy.PersonOf(h.State().Policy.Address(mustAddress(address)))
-	if !known {
-		return site, address, nil
-	}
-	profile, err := store.FindProfile(ctx, h.DB, site, p.ID)
+	profile, err := store.FindProfile(ctx, h.DB, id, person)
 	if err == nil {
 		profile.NoMail = true
-		err = store.SaveProfile(ctx, h.DB, site, profile)
+		err = store.SaveProfile(ctx, h.DB, id, profile)
 	}
-	return site, address, err
+	return site, to.String(), err
 }
 
 // WriteToMembers writes a letter to members of a site, all of them or some. Who
 // wants none gets none.
 func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayAdmit(a, site); err != nil {
 		return 0, 0, err
 	}
@@ -434,7 +483,7 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 	}
 	s := h.State()
 	doc := s.SiteDocument(site)
-	profiles, err := store.Profiles(ctx, h.DB, site)
+	profiles, err := store.Profiles(ctx, h.DB, h.id(site))
 	if err != nil {
 		return 0, 0, err
 	}
@@ -457,7 +506,7 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 			sent++
 			err := h.write(ctx, tx, site, "letter", post.Letter{
 				To: canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + h.title(site) + "."},
-				Stop: h.ConsoleURL + "/stop/" + h.stopToken(site, canonical(p.Address)),
+				Stop: h.ConsoleURL + "/stop/" + h.stopToken(h.id(site), p.ID),
 			})
 			if err != nil {
 				return err

@@ -16,7 +16,7 @@ func (h *House) Outside(a Actor) bool {
 	}
 	domains := s.Policy.Document().House.Domains
 	if len(domains) == 0 {
-		_, known := s.Policy.PersonOf(a.Identity)
+		_, known := s.Policy.PersonOf(s.Identity(a.Who))
 		return !known
 	}
 	return !matchesAny(domains, a.Address)
@@ -32,7 +32,7 @@ func (h *House) KnownTo(a Actor, site string) *access.Document {
 		return doc
 	}
 	tied := s.tiedTo(site)
-	if me, known := s.Policy.PersonOf(a.Identity); known {
+	if me, known := s.Policy.PersonOf(s.Identity(a.Who)); known {
 		tied[me.ID] = true
 	}
 	copied := *doc

@@ -59,60 +59,96 @@ func (h *House) mayWrite(a Actor, site, path string) error {
 // saved since then is merged in line by line; where that is not safe nothing is
 // saved and a Conflict is given. force saves over it, knowing it.
 func (h *House) SavePage(ctx context.Context, a Actor, site, id string, version int, title, body string, force bool) (Saved, error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	now, err := store.FindPage(ctx, h.DB, site, id)
-	if err != nil {
-		return Saved{}, err
-	}
-	if now == nil {
-		return Saved{}, ErrNoPage
-	}
-	if err := h.mayWrite(a, site, now.Path); err != nil {
-		return Saved{}, err
-	}
 	title, body = strings.TrimSpace(title), strings.ReplaceAll(body, "\r\n", "\n")
-	switch {
-	case title == "":
-		return Saved{}, FieldErrors{"title": "A page has a title."}
-	case len(body) > LongestPage:
-		return Saved{}, FieldErrors{"body": "A page has at most 1 MB of text."}
-	}
-	saved := Saved{}
-	if version != now.Version && !force {
-		base, err := store.PageSaved(ctx, h.DB, site, id, version)
-		if err != nil {
+	for range 5 {
+		now, err := store.FindPage(ctx, h.DB, h.id(site), id)
+		switch {
+		case err != nil:
+			return Saved{}, err
+		case now == nil:
+			return Saved{}, ErrNoPage
+		}
+		if err := h.mayWrite(a, site, now.Path); err != nil {
 			return Saved{}, err
 		}
-		mine := *now
-		mine.Title, mine.Body = title, body
-		if base == nil {
-			return Saved{}, Conflict{mine, *now}
+		switch {
+		case title == "":
+			return Saved{}, FieldErrors{"title": "A page has a title."}
+		case len(body) > LongestPage:
+			return Saved{}, FieldErrors{"body": "A page has at most 1 MB of text."}
 		}
-		merged, safe := content.Merge(base.Body, body, now.Body)
-		if !safe || title != base.Title && now.Title != base.Title && title != now.Title {
-			return Saved{}, Conflict{mine, *now}
+		saved := Saved{Page: *now}
+		saved.Page.Title, saved.Page.Body = title, body
+		if version != now.Version && !force { // put together by no lock: it may take a while
+			if saved, err = h.putTogether(ctx, site, *now, version, title, body); err != nil {
+				return Saved{}, err
+			}
 		}
-		if title == base.Title {
-			title = now.Title
+		again, err := h.keepPage(ctx, a, site, *now, &saved)
+		if !again {
+			return saved, err
 		}
-		saved.Merged = merged != body || title != mine.Title
-		body = merged
 	}
+	return Saved{}, ErrBusy
+}
+
+// putTogether merges what somebody wrote from an earlier version of a page into what
+// it says now.
+func (h *House) putTogether(ctx context.Context, site string, now store.Page, version int, title, body string) (Saved, error) {
+	base, err := store.PageSaved(ctx, h.DB, h.id(site), now.ID, version)
+	if err != nil {
+		return Saved{}, err
+	}
+	mine := now
+	mine.Title, mine.Body = title, body
+	if base == nil {
+		return Saved{}, Conflict{mine, now}
+	}
+	merged, safe := content.Merge(base.Body, body, now.Body)
+	if !safe || title != base.Title && now.Title != base.Title && title != now.Title {
+		return Saved{}, Conflict{mine, now}
+	}
+	if title == base.Title {
+		title = now.Title
+	}
+	saved := Saved{Page: now, Merged: merged != body || title != mine.Title}
+	saved.Page.Title, saved.Page.Body = title, merged
+	return saved, nil
+}
+
+// keepPage saves a page that was worked out from what it was; again says that
+// somebody else has saved it since.
+func (h *House) keepPage(ctx context.Context, a Actor, site string, was store.Page, saved *Saved) (again bool, err error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	now, err := store.FindPage(ctx, h.DB, h.id(site), was.ID)
+	switch {
+	case err != nil:
+		return false, err
+	case now == nil:
+		return false, ErrNoPage
+	}
+	if err := h.mayWrite(a, site, now.Path); err != nil {
+		return false, err
+	}
+	if now.Version != was.Version {
+		return true, nil
+	}
+	title, body := saved.Page.Title, saved.Page.Body
 	if title == now.Title && body == now.Body {
 		saved.Page = *now
-		return saved, nil
+		return false, nil
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return store.SavePage(ctx, tx, site, *now, title, body, a.Address.String(), h.now())
+		return store.SavePage(ctx, tx, h.id(site), *now, title, body, a.Who, h.now())
 	})
 	if err != nil {
-		return Saved{}, fmt.Errorf("saving %s: %w", now.Path, err)
+		return false, fmt.Errorf("saving %s: %w", now.Path, err)
 	}
 	saved.Page = *now
 	saved.Page.Title, saved.Page.Body, saved.Page.Version = title, body, now.Version+1
-	saved.Page.SavedAt, saved.Page.SavedBy = h.now(), a.Address.String()
-	return saved, h.reloadWorking(ctx, site)
+	saved.Page.SavedAt, saved.Page.SavedBy = h.now(), a.Who
+	return false, h.reloadWorking(ctx, site)
 }
 
 // reloadWorking reads what changed of one site's working copy, which no visitor
@@ -158,7 +194,7 @@ func checkPath(pages []store.Page, id, to string) (string, error) {
 func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body string) (store.Page, error) {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return store.Page{}, err
 	}
@@ -176,8 +212,8 @@ func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body stri
 	if body == "" {
 		body = "# " + title + "\n"
 	}
-	p := store.Page{ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1, SavedAt: h.now(), SavedBy: a.Address.String()}
-	if err := store.AddPage(ctx, h.DB, site, p); err != nil {
+	p := store.Page{ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1, SavedAt: h.now(), SavedBy: a.Who}
+	if err := store.AddPage(ctx, h.DB, h.id(site), p); err != nil {
 		return store.Page{}, err
 	}
 	return p, h.reloadWorking(ctx, site)
@@ -189,7 +225,7 @@ func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body stri
 func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMenu, listing bool) (links int, err error) {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return 0, err
 	}
@@ -223,7 +259,7 @@ func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMe
 		// first out of each other's way: a path stands once
 		for _, p := range pages {
 			if moved(p.Path) != p.Path {
-				if err := store.SetPage(ctx, tx, site, p.ID, "\x00"+p.ID, p.InMenu, p.Listing); err != nil {
+				if err := store.SetPage(ctx, tx, h.id(site), p.ID, "\x00"+p.ID, p.InMenu, p.Listing); err != nil {
 					return err
 				}
 			}
@@ -231,14 +267,14 @@ func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMe
 		for _, p := range pages {
 			switch {
 			case p.ID == id:
-				err = store.SetPage(ctx, tx, site, id, normal, inMenu, listing)
+				err = store.SetPage(ctx, tx, h.id(site), id, normal, inMenu, listing)
 			case moved(p.Path) != p.Path:
-				err = store.SetPage(ctx, tx, site, p.ID, moved(p.Path), p.InMenu, p.Listing)
+				err = store.SetPage(ctx, tx, h.id(site), p.ID, moved(p.Path), p.InMenu, p.Listing)
 			}
 			if err != nil {
 				return err
 			}
-			if from == normal {
+			if from == normal || !strings.Contains(p.Body, from) { // a link names it
 				continue
 			}
 			body := content.Relink(p.Body, func(path string) string {
@@ -249,7 +285,7 @@ func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMe
 				return path
 			})
 			if body != p.Body {
-				if err := store.SavePage(ctx, tx, site, p, p.Title, body, a.Address.String(), h.now()); err != nil {
+				if err := store.SavePage(ctx, tx, h.id(site), p, p.Title, body, a.Who, h.now()); err != nil {
 					return err
 				}
 			}
@@ -267,7 +303,7 @@ func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMe
 func (h *House) ShiftPage(ctx context.Context, a Actor, site, id string, by int) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return err
 	}
@@ -294,7 +330,7 @@ func (h *House) ShiftPage(ctx context.Context, a Actor, site, id string, by int)
 	for k, p := range pages {
 		ids[k] = p.ID
 	}
-	if err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.OrderPages(ctx, tx, site, ids) }); err != nil {
+	if err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.OrderPages(ctx, tx, h.id(site), ids) }); err != nil {
 		return err
 	}
 	return h.reloadWorking(ctx, site)
@@ -305,7 +341,7 @@ func (h *House) ShiftPage(ctx context.Context, a Actor, site, id string, by int)
 func (h *House) DropPage(ctx context.Context, a Actor, site, id string) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	p, err := store.FindPage(ctx, h.DB, site, id)
+	p, err := store.FindPage(ctx, h.DB, h.id(site), id)
 	if err != nil {
 		return err
 	}
@@ -316,7 +352,7 @@ func (h *House) DropPage(ctx context.Context, a Actor, site, id string) error {
 		return err
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SavePage(ctx, tx, site, *p, p.Title, p.Body, a.Address.String(), h.now()), store.DropPage(ctx, tx, site, id))
+		return errors.Join(store.SavePage(ctx, tx, h.id(site), *p, p.Title, p.Body, a.Who, h.now()), store.DropPage(ctx, tx, h.id(site), id))
 	})
 	if err != nil {
 		return err
@@ -336,17 +372,17 @@ func (h *House) SaveFile(ctx context.Context, a Actor, site, to, kind string, da
 	case len(data) == 0:
 		return store.File{}, FieldErrors{"file": "This file is empty."}
 	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayWrite(a, site, normal); err != nil {
 		return store.File{}, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	f := store.File{Path: normal, Type: kind, Size: len(data)}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		if f.Blob, err = store.SaveBlob(ctx, tx, data); err != nil {
 			return err
 		}
-		return store.SaveFile(ctx, tx, site, f)
+		return store.SaveFile(ctx, tx, h.id(site), f)
 	})
 	if err != nil {
 		return store.File{}, fmt.Errorf("saving %s: %w", normal, err)
@@ -356,13 +392,13 @@ func (h *House) SaveFile(ctx context.Context, a Actor, site, to, kind string, da
 
 // DropFile takes a file out of the working copy.
 func (h *House) DropFile(ctx context.Context, a Actor, site, at string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayWrite(a, site, at); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.DropFile(ctx, tx, site, at), store.DropLooseBlobs(ctx, tx))
+		return errors.Join(store.DropFile(ctx, tx, h.id(site), at), store.DropLooseBlobs(ctx, tx))
 	})
 	if err != nil {
 		return fmt.Errorf("dropping %s: %w", at, err)
@@ -373,18 +409,18 @@ func (h *House) DropFile(ctx context.Context, a Actor, site, at string) error {
 // WorkingEdition is the working copy as an edition that is not published, to be
 // looked at.
 func (h *House) WorkingEdition(ctx context.Context, site string) (*LiveEdition, []store.Page, error) {
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := renderPages(pages); err != nil {
+	if err := renderPages(ctx, pages); err != nil {
 		return nil, nil, err
 	}
-	files, err := store.WorkingFiles(ctx, h.DB, site)
+	files, err := store.WorkingFiles(ctx, h.DB, h.id(site))
 	if err != nil {
 		return nil, nil, err
 	}
-	e := liveEdition(&store.Edition{Site: site, Pages: pages, Files: keepTables(pages, files)})
+	e := liveEdition(&store.Edition{Site: h.id(site), Pages: pages, Files: keepTables(pages, files)})
 	for i := range pages {
 		e.Pages[pages[i].Path].html = &pages[i].HTML
 	}

@@ -1,11 +1,11 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"log/slog"
 	"strings"
-	"time"
 
 	"velada/core/access"
 	"velada/identity"
@@ -17,31 +17,34 @@ var ErrWrongPass = errors.New("this is not a password for this page")
 
 // EnterPass checks a password that a visitor enters at the door of a path. held
 // is the value of the cookie of passes they have; the new value is given back.
-func (h *House) EnterPass(ctx context.Context, site, path, password, held, from string) (string, error) {
-	forgive, wait := h.passGuesses.Try(time.Now(), from+" to "+site)
-	if wait > 0 {
-		return "", TryLater{wait}
-	}
-	forgiveSite, wait := h.siteGuesses.Try(time.Now(), site)
-	if wait > 0 {
-		forgive()
-		return "", TryLater{wait}
-	}
+func (h *House) EnterPass(ctx context.Context, site, path, password, held string, from From) (string, error) {
 	s := h.State()
+	key := string(s.ID(site)) + " from " + from.source()
+	if list := h.entries("pass", s, site, held); len(list) > 0 { // whoever is in by another password is counted alone
+		key = string(s.ID(site)) + " in " + held
+	}
+	forgive, err := try(h.throttles.passes, "", key)
+	if err != nil {
+		return "", err
+	}
+	forgiveSite, err := slow(ctx, h.throttles.sites, string(s.ID(site)))
+	if err != nil {
+		return "", err
+	}
 	doc := s.SiteDocument(site)
 	if doc == nil || len(password) > identity.LongestPassword {
 		return "", ErrWrongPass
 	}
-	key := identity.Key(strings.TrimSpace(password), s.salts[site])
+	entered := identity.Key(strings.TrimSpace(password), s.salts[site])
 	now := access.At(h.now())
 	for _, p := range doc.Passes {
 		secret, ok := s.Passes[site][p.ID]
-		if !ok || p.Revoked || !identity.SameKey(secret.Hash, key) || !within(p.From, p.Until, now) || !access.Covers(p.Under, path) {
+		if !ok || p.Revoked || !identity.SameKey(secret.Hash, entered) || !within(p.From, p.Until, now) || !access.Covers(p.Under, path) {
 			continue
 		}
 		forgive()
 		forgiveSite()
-		if err := store.CountPassUse(ctx, h.DB, site, p.ID, h.now()); err != nil {
+		if err := store.CountPassUse(ctx, h.DB, h.id(site), p.ID, h.now()); err != nil {
 			slog.Error("counting a use of a pass", "site", site, "pass", p.ID, "error", err)
 		}
 		return h.hold("pass", s, site, held, p.ID, secret.Version), nil
@@ -52,7 +55,25 @@ func (h *House) EnterPass(ctx context.Context, site, path, password, held, from 
 // SecretFor derives what is kept of a pass's password on a site.
 func (s *State) SecretFor(site, password string) store.NewSecret {
 	return store.NewSecret{
-		Hash: identity.Key(strings.TrimSpace(password), s.salts[site]),
-		Weak: identity.StrengthOf(strings.TrimSpace(password), site).Score < 3,
+		Hash:  identity.Key(strings.TrimSpace(password), s.salts[site]),
+		Reuse: identity.Key(strings.TrimSpace(password), s.reuseSalt),
+		Weak:  identity.StrengthOf(strings.TrimSpace(password), site).Score < 3,
 	}
+}
+
+// ReusedOn names another site on which a pass has the same password, of those that
+// somebody has to do with; "" where there is none. It takes no hashing.
+func (h *House) ReusedOn(a Actor, site string, secret store.NewSecret) string {
+	s := h.State()
+	for _, doc := range s.Policy.Document().Sites {
+		if doc.Address == site {
+			continue
+		}
+		for _, p := range doc.Passes {
+			if reuse := s.Passes[doc.Address][p.ID].Reuse; !p.Revoked && len(reuse) > 0 && identity.SameKey(reuse, secret.Reuse) && h.CanAnywhere(a, doc.Address) != 0 {
+				return cmp.Or(doc.Title, doc.Address)
+			}
+		}
+	}
+	return ""
 }

@@ -9,31 +9,34 @@ import (
 	"strings"
 	"time"
 
-	"velada/core/access"
 	"velada/identity"
 	"velada/store"
 )
 
-// Keyholder gives somebody with their passkeys.
-func (h *House) Keyholder(ctx context.Context, a access.Address) (identity.Keyholder, error) {
-	k := identity.Keyholder{Handle: h.handle(a.String()), Address: a.String(), Name: h.Actor(a).Name}
-	list, err := store.Passkeys(ctx, h.DB, k.Address)
+// Keyholder returns somebody with their passkeys.
+func (h *House) Keyholder(ctx context.Context, a Actor) (identity.Keyholder, error) {
+	k := identity.Keyholder{Handle: h.handle(a.Who), Address: a.Address.String(), Name: a.Name}
+	list, err := store.Passkeys(ctx, h.DB, a.Who)
 	for _, p := range list {
+		k.Handle = p.Handle // theirs since their first passkey
 		k.Credentials = append(k.Credentials, p.Credential)
 	}
 	return k, err
 }
 
-// handle tells an address from others without telling which it is.
-func (h *House) handle(address string) []byte {
+// handle tells somebody from others without telling who they are.
+func (h *House) handle(who store.Who) []byte {
 	mac := hmac.New(sha256.New, h.cookieKey)
-	mac.Write([]byte("passkey handle " + address))
+	mac.Write([]byte("passkey handle " + string(who)))
 	return mac.Sum(nil)
 }
 
-// KeepPasskey keeps a new passkey of somebody's.
+// ErrPasskeyKnown says that a passkey signs somebody in already.
+var ErrPasskeyKnown = errors.New("this passkey signs somebody in here already: make a new one")
+
+// KeepPasskey keeps a new passkey of somebody's; never in the place of another.
 func (h *House) KeepPasskey(ctx context.Context, p *identity.Passkeys, a Actor, name string, kept []byte, r *http.Request) error {
-	holder, err := h.Keyholder(ctx, a.Address)
+	holder, err := h.Keyholder(ctx, a)
 	if err != nil {
 		return err
 	}
@@ -45,24 +48,38 @@ func (h *House) KeepPasskey(ctx context.Context, p *identity.Passkeys, a Actor, 
 		name = "A passkey"
 	}
 	now := time.Now()
-	return store.SavePasskey(ctx, h.DB, store.Passkey{ID: id, Address: holder.Address, Name: name, Credential: credential, Made: now, Used: now})
+	err = store.NewPasskey(ctx, h.DB, store.Passkey{ID: id, Handle: holder.Handle, Who: a.Who, Name: name, Credential: credential, Made: now, Used: now})
+	if errors.Is(err, store.ErrPasskey) {
+		return ErrPasskeyKnown
+	}
+	if err != nil {
+		return err
+	}
+	return h.tellOfAccount(ctx, h.DB, a.Who, "A new passkey", "The passkey “"+name+"” signs you in from now on. If that was not you, remove it, and set a new password.")
 }
 
-// SignInByPasskey gives whose passkey a browser has shown.
-func (h *House) SignInByPasskey(ctx context.Context, p *identity.Passkeys, kept []byte, r *http.Request) (access.Address, error) {
+// SignInByPasskey returns whose passkey a browser has shown.
+func (h *House) SignInByPasskey(ctx context.Context, p *identity.Passkeys, kept []byte, r *http.Request) (store.Who, error) {
 	var found *store.Passkey
-	id, credential, err := p.Check(kept, r, func(id, handle []byte) (k identity.Keyholder, err error) {
+	_, credential, err := p.Check(kept, r, func(id, handle []byte) (k identity.Keyholder, err error) {
 		if found, err = store.FindPasskey(ctx, h.DB, id); err != nil {
 			return k, err
 		}
-		if found == nil || !hmac.Equal(handle, h.handle(found.Address)) {
-			return k, errors.New("nobody here has this passkey")
+		nobody := errors.New("nobody here has this passkey")
+		if found == nil || len(handle) == 0 || !hmac.Equal(handle, found.Handle) {
+			return k, nobody
 		}
-		return h.Keyholder(ctx, mustAddress(found.Address))
+		a, there := h.ActorOf(found.Who)
+		if !there {
+			return k, nobody
+		}
+		k, err = h.Keyholder(ctx, a)
+		k.Handle = found.Handle
+		return k, err
 	})
 	if err != nil {
-		return access.Address{}, err
+		return "", err
 	}
-	found.ID, found.Credential, found.Used = id, credential, time.Now()
-	return mustAddress(found.Address), store.SavePasskey(ctx, h.DB, *found)
+	found.Credential, found.Used = credential, time.Now()
+	return found.Who, store.UsePasskey(ctx, h.DB, *found)
 }

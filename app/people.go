@@ -21,6 +21,8 @@ type HouseChange struct {
 	Do    func(doc *access.Document) error
 	Also  func(ctx context.Context, tx *sql.Tx) error // in the same transaction; nil for nothing
 	Group string                                      // the one group whose people it changes; "" for what only stewards may
+
+	becomes map[string]string // people who turn out to be others, by id
 }
 
 // HousePlan is a change of the house that has not been applied, with what it would do.
@@ -63,7 +65,7 @@ func (h *House) PlanHouse(ctx context.Context, a Actor, c HouseChange) (*HousePl
 		return nil, access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
 	}
 	for _, site := range doc.Sites {
-		if err := s.Policy.CheckTeam(then, site.Address, a.Identity, at); err != nil {
+		if err := s.Policy.CheckTeam(then, site.Address, s.Identity(a.Who), at); err != nil {
 			return nil, access.TeamRefusal{Text: cmp.Or(site.Title, site.Address) + ": " + err.Error()}
 		}
 	}
@@ -158,7 +160,8 @@ func (h *House) mayChangeHouse(ctx context.Context, a Actor, group string) error
 	if h.IsSteward(a) {
 		return nil
 	}
-	if group == "" {
+	s := h.State()
+	if group == "" || s.blocked(a.Who) || !s.Identity(a.Who).Known() {
 		return ErrMayNot
 	}
 	keeps, err := h.keeps(ctx, a, group)
@@ -189,6 +192,7 @@ func (h *House) putHouse(ctx context.Context, who string, c HouseChange, then *a
 	before, after := s.Policy.Document(), then.Document()
 	next := *s
 	next.Policy = then
+	follow := followPeople(before, after, c.becomes)
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		if err := store.SavePeopleAndGroups(ctx, tx, before, after); err != nil {
 			return err
@@ -197,13 +201,19 @@ func (h *House) putHouse(ctx context.Context, who string, c HouseChange, then *a
 			return err
 		}
 		if c.Also != nil {
-			return c.Also(ctx, tx)
+			if err := c.Also(ctx, tx); err != nil {
+				return err
+			}
 		}
-		return nil
+		if err := follow.write(ctx, tx); err != nil || len(follow.moved)+len(follow.dropped) == 0 {
+			return err
+		}
+		return next.readMemberships(ctx, tx)
 	})
 	if err != nil {
 		return fmt.Errorf("changing the house: %w", err)
 	}
+	follow.hold(h)
 	h.swap(&next)
 	return nil
 }
@@ -230,22 +240,37 @@ func personAt(doc *access.Document, id string) *access.Person {
 	return nil
 }
 
-// personWith gives the id of the person with an address; "" where there is none.
-func personWith(doc *access.Document, a access.Address) string {
-	for _, p := range doc.People {
-		if canonical(p.Address) == a.String() {
-			return p.ID
-		}
-	}
-	return ""
+// isTheirs reports whether an address is one that a person has or had.
+func isTheirs(p access.Person, address string) bool {
+	a := canonical(address)
+	return canonical(p.Address) == a || slices.ContainsFunc(p.Former, func(f string) bool { return canonical(f) == a })
 }
 
-// becomePerson gives the id of the person with an address, who comes into the
-// document under a name where there is none.
-func becomePerson(doc *access.Document, a access.Address, name string) string {
-	if id := personWith(doc, a); id != "" {
-		return id
+// personWith returns the person who has or had an address, or nil.
+func personWith(doc *access.Document, a access.Address) *access.Person {
+	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return isTheirs(p, a.String()) })
+	if i < 0 {
+		return nil
 	}
+	return &doc.People[i]
+}
+
+// becomePerson returns the id of somebody as a person of a document, into which they
+// come where they are none.
+func (h *House) becomePerson(doc *access.Document, who store.Who) string {
+	return h.becomePersonAs(doc, who, h.NameOf(who))
+}
+
+// becomePersonAs does that under a name.
+func (h *House) becomePersonAs(doc *access.Document, who store.Who, name string) string {
+	if !who.Bare() {
+		return string(who)
+	}
+	return newPerson(doc, mustAddress(string(who)), name)
+}
+
+// newPerson puts somebody new into a document and returns their id.
+func newPerson(doc *access.Document, a access.Address, name string) string {
 	id := freeID(name, "person", func(id string) bool { return personAt(doc, id) != nil })
 	doc.People = append(doc.People, access.Person{ID: id, Name: name, Address: a.String()})
 	return id
@@ -259,53 +284,144 @@ func GroupAt(doc *access.Document, id string) *access.Group {
 	return nil
 }
 
-// PersonForm is what a steward says of a person.
+// PersonForm is what a steward says of a person. Was holds what the form showed: what
+// is still as it was there is not changed, whatever became of it meanwhile.
 type PersonForm struct {
 	ID, Name, Address string
 	Steward, Blocked  bool
 	Groups            []string // for somebody new
+	Was               *access.Person
 }
 
 // ChangePerson makes a person of the house, or changes one. What was granted to
-// their address stays theirs.
+// their address stays theirs, and so does an address that they had.
 func (h *House) ChangePerson(f PersonForm) (HouseChange, error) {
 	wrong := FieldErrors{}
 	a, err := access.ParseAddress(strings.TrimSpace(f.Address))
 	if err != nil {
 		wrong["address"] = "This is " + err.Error() + "."
-	} else if p, known := h.State().Policy.PersonOf(h.State().Policy.Address(a)); known && p.ID != f.ID {
-		wrong["address"] = fmt.Sprintf("%s has this address already. If that is the same person, merge the two.", p.Name)
+	} else {
+		err = addressFree(h.State().Policy.Document(), a, f.ID)
 	}
-	if f.Name = strings.TrimSpace(f.Name); f.Name == "" || len(f.Name) > 120 {
-		wrong["name"] = "Say what they are called, in at most 120 letters."
+	var taken FieldErrors
+	if errors.As(err, &taken) {
+		wrong["address"] = taken["address"]
+	}
+	var text string
+	if f.Name, text = nameTyped(f.Name); text != "" {
+		wrong["name"] = text
 	}
 	if len(wrong) > 0 {
 		return HouseChange{}, wrong
 	}
-	p := access.Person{ID: f.ID, Name: f.Name, Address: a.String(), Steward: f.Steward, Blocked: f.Blocked}
-	c := HouseChange{What: fmt.Sprintf("%s (%s) comes into the house.", p.Name, p.Address)}
+	c := HouseChange{What: fmt.Sprintf("%s (%s) comes into the house.", f.Name, a)}
 	if f.ID != "" {
-		c.What = fmt.Sprintf("%s is changed: %s%s%s.", p.Name, p.Address, map[bool]string{true: ", a steward"}[p.Steward], map[bool]string{true: ", blocked"}[p.Blocked])
+		c.What = fmt.Sprintf("%s is changed: %s%s%s.", f.Name, a, map[bool]string{true: ", a steward"}[f.Steward], map[bool]string{true: ", blocked"}[f.Blocked])
 	}
 	c.Do = func(doc *access.Document) error {
-		if f.ID != "" {
-			old := personAt(doc, f.ID)
-			if old == nil {
-				return ErrNothing
+		if err := addressFree(doc, a, f.ID); err != nil { // taken meanwhile
+			return err
+		}
+		if f.ID == "" {
+			id := newPerson(doc, a, f.Name)
+			p := personAt(doc, id)
+			p.Steward, p.Blocked = f.Steward, f.Blocked
+			for _, group := range f.Groups {
+				if g := GroupAt(doc, group); g != nil {
+					g.People = append(g.People, id)
+				}
 			}
-			*old = p
 			return nil
 		}
-		p.ID = freeID(p.Name, "person", func(id string) bool { return personAt(doc, id) != nil })
-		doc.People = append(doc.People, p)
-		for _, id := range f.Groups {
-			if g := GroupAt(doc, id); g != nil {
-				g.People = append(g.People, p.ID)
-			}
+		p := personAt(doc, f.ID)
+		if p == nil {
+			return ErrNothing
+		}
+		was := *p
+		if f.Was != nil {
+			was = *f.Was
+		}
+		if f.Name != was.Name {
+			p.Name = f.Name
+		}
+		if f.Steward != was.Steward {
+			p.Steward = f.Steward
+		}
+		if f.Blocked != was.Blocked {
+			p.Blocked = f.Blocked
+		}
+		if a.String() != canonical(was.Address) {
+			readdressPerson(p, a)
 		}
 		return nil
 	}
 	return c, nil
+}
+
+// addressFree says why a person cannot get an address: another has or had it.
+func addressFree(doc *access.Document, a access.Address, id string) error {
+	p := personWith(doc, a)
+	switch {
+	case p == nil || p.ID == id:
+		return nil
+	case canonical(p.Address) == a.String():
+		return FieldErrors{"address": fmt.Sprintf("%s has this address already. If that is the same person, merge the two.", p.Name)}
+	}
+	return FieldErrors{"address": fmt.Sprintf("%s had this address before, so that it leads to nobody else. Release it on their page first.", p.Name)}
+}
+
+// readdressPerson gives a person another address; the one that they had stays theirs.
+func readdressPerson(p *access.Person, a access.Address) {
+	if canonical(p.Address) == a.String() {
+		p.Address = a.String()
+		return
+	}
+	former := slices.DeleteFunc(slices.Clone(p.Former), func(f string) bool { return canonical(f) == a.String() })
+	p.Former, p.Address = append(former, canonical(p.Address)), a.String()
+}
+
+// ReleaseAddress lets an address that a person had before be somebody else's. What
+// the policy granted to it stays the person's.
+func (h *House) ReleaseAddress(id, address string) (HouseChange, error) {
+	p := personAt(h.State().Policy.Document(), id)
+	a, err := access.ParseAddress(address)
+	if p == nil || err != nil || !isTheirs(*p, a.String()) || canonical(p.Address) == a.String() {
+		return HouseChange{}, ErrNothing
+	}
+	return HouseChange{
+		What: fmt.Sprintf("The address %s, which %s had before, is free for somebody else.", a, p.Name),
+		Do: func(doc *access.Document) error {
+			p := personAt(doc, id)
+			if p == nil {
+				return ErrNothing
+			}
+			nameByID(doc, *p)
+			p.Former = slices.DeleteFunc(slices.Clone(p.Former), func(f string) bool { return canonical(f) == a.String() })
+			return nil
+		},
+	}, nil
+}
+
+// nameByID names a person by their id wherever a document names one of their
+// addresses.
+func nameByID(doc *access.Document, p access.Person) {
+	everywhere(doc, func(list []string) []string {
+		var named []string
+		for _, who := range list {
+			if strings.Contains(who, "@") && isTheirs(p, who) {
+				who = p.ID
+			}
+			if !slices.Contains(named, who) {
+				named = append(named, who)
+			}
+		}
+		return named
+	}, func(*access.Member) bool { return true }, func(e *access.TeamEntry) bool {
+		if e.Address != "" && isTheirs(p, e.Address) {
+			e.Person, e.Address = p.ID, ""
+		}
+		return true
+	})
 }
 
 // everywhere gives each list of people that a document holds, to be changed.
@@ -365,25 +481,54 @@ func (h *House) Leave(id string) (HouseChange, error) {
 	if p == nil {
 		return HouseChange{}, ErrNothing
 	}
-	address := canonical(p.Address)
-	same := func(who string) bool { return who == id || strings.Contains(who, "@") && canonical(who) == address }
+	same := func(doc *access.Document, who string) bool {
+		p := personAt(doc, id)
+		return who == id || p != nil && strings.Contains(who, "@") && isTheirs(*p, who)
+	}
 	return HouseChange{
 		What: p.Name + " leaves the house: off every group, guest list, membership and team, and blocked.",
 		Do: func(doc *access.Document) error {
-			everywhere(doc, func(list []string) []string { return slices.DeleteFunc(list, same) },
-				func(m *access.Member) bool { return m.Who != id },
-				func(e *access.TeamEntry) bool { return e.Person != id && canonical(e.Address) != address })
 			left := personAt(doc, id)
+			if left == nil {
+				return ErrNothing
+			}
+			everywhere(doc, func(list []string) []string {
+				return slices.DeleteFunc(list, func(who string) bool { return same(doc, who) })
+			},
+				func(m *access.Member) bool { return m.Who != id },
+				func(e *access.TeamEntry) bool { return e.Person != id && (e.Address == "" || !same(doc, e.Address)) })
 			left.Blocked, left.Steward = true, false
 			return nil
 		},
-		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropKeeper(ctx, tx, address) },
+		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropKeeper(ctx, tx, store.Who(id)) },
 	}, nil
 }
 
+// What stands where one of two records that become one is blocked and the other is
+// not, in the house or as a member.
+const (
+	MergeBlocked = "blocked"
+	MergeOpen    = "open"
+)
+
+// blocksDiffer reports whether one of two people is blocked where the other is not.
+func blocksDiffer(doc *access.Document, a, b *access.Person) bool {
+	if a.Blocked != b.Blocked {
+		return true
+	}
+	return slices.ContainsFunc(doc.Sites, func(s *access.Site) bool {
+		status := map[string]string{}
+		for _, m := range s.Members {
+			status[m.Who] = m.Status
+		}
+		return (status[a.ID] == "blocked") != (status[b.ID] == "blocked")
+	})
+}
+
 // Merge makes two records of one person one: keep stays, with what drop had
-// beside its own. The other's address is nobody's then.
-func (h *House) Merge(keep, drop string) (HouseChange, error) {
+// beside its own, its addresses too. stands says what holds where just one of them
+// is blocked.
+func (h *House) Merge(keep, drop, stands string) (HouseChange, error) {
 	doc := h.State().Policy.Document()
 	a, b := personAt(doc, keep), personAt(doc, drop)
 	switch {
@@ -391,10 +536,22 @@ func (h *House) Merge(keep, drop string) (HouseChange, error) {
 		return HouseChange{}, FieldErrors{"with": "Name one other person of the house."}
 	case keep == drop:
 		return HouseChange{}, FieldErrors{"with": "That is the same record."}
+	case blocksDiffer(doc, a, b) && stands != MergeBlocked && stands != MergeOpen:
+		return HouseChange{}, FieldErrors{"stands": "One of the two is blocked, the other is not. Say which holds."}
 	}
 	return HouseChange{
-		What: fmt.Sprintf("%s (%s) is the same person as %s (%s), and goes by the latter address.", b.Name, b.Address, a.Name, a.Address),
+		What: fmt.Sprintf("%s (%s) is the same person as %s (%s), and goes by the latter address.%s", b.Name, b.Address, a.Name, a.Address,
+			map[string]string{MergeBlocked: " The block holds.", MergeOpen: " The block ends."}[stands]),
+		becomes: map[string]string{drop: keep},
 		Do: func(doc *access.Document) error {
+			if personAt(doc, keep) == nil || personAt(doc, drop) == nil {
+				return ErrNothing
+			}
+			if blocksDiffer(doc, personAt(doc, keep), personAt(doc, drop)) && stands == "" { // blocked meanwhile
+				return FieldErrors{"stands": "One of the two is blocked, the other is not. Say which holds."}
+			}
+			nameByID(doc, *personAt(doc, keep))
+			nameByID(doc, *personAt(doc, drop))
 			once := func(list []string) []string {
 				var kept []string
 				for _, who := range list {
@@ -420,11 +577,11 @@ func (h *House) Merge(keep, drop string) (HouseChange, error) {
 				}
 				return true
 			})
-			for i, s := range doc.Sites { // one membership: blocked before approved before pending
+			for i, s := range doc.Sites { // one membership: approved before pending, and blocked as was said
 				clear(status)
 				site = map[string]bool{}
 				for _, m := range s.Members {
-					if m.Who == keep && rank(m.Status) > rank(status[keep]) {
+					if m.Who == keep && rank(m.Status, stands) > rank(status[keep], stands) {
 						status[keep] = m.Status
 					}
 				}
@@ -449,23 +606,27 @@ func (h *House) Merge(keep, drop string) (HouseChange, error) {
 				}
 			}
 			kept, gone := personAt(doc, keep), personAt(doc, drop)
-			kept.Steward, kept.Blocked = kept.Steward || gone.Steward, kept.Blocked || gone.Blocked
+			kept.Steward = kept.Steward || gone.Steward
+			if kept.Blocked != gone.Blocked {
+				kept.Blocked = stands == MergeBlocked
+			}
+			kept.Former = append(append(slices.Clone(kept.Former), canonical(gone.Address)), gone.Former...)
 			doc.People = slices.DeleteFunc(doc.People, func(p access.Person) bool { return p.ID == drop })
 			return nil
 		},
 	}, nil
 }
 
-func rank(status string) int {
-	return slices.Index([]string{"", "pending", "approved", "blocked"}, status)
+// rank orders statuses of membership by which of two stands.
+func rank(status, stands string) int {
+	order := []string{"", "pending", "approved", "blocked"}
+	if stands == MergeOpen {
+		order = []string{"", "blocked", "pending", "approved"}
+	}
+	return slices.Index(order, status)
 }
 
-// SignOutPerson ends every sign-in of a person's address.
+// SignOutPerson ends every sign-in of a person.
 func (h *House) SignOutPerson(ctx context.Context, id string) error {
-	p := personAt(h.State().Policy.Document(), id)
-	if p == nil {
-		return nil
-	}
-	a, err := access.ParseAddress(p.Address)
-	return errors.Join(err, h.SignOutEverywhere(ctx, a, ""))
+	return h.SignOutEverywhere(ctx, store.Who(id), "")
 }

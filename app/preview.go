@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/subtle"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
@@ -21,6 +22,8 @@ var ErrNoPreview = errors.New("this preview has ended")
 // SharePreview makes a link by which anybody who has it looks at the working
 // copy as the one who shares it sees it, until an instant.
 func (h *House) SharePreview(ctx context.Context, a Actor, site, label string, until time.Time) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if !h.CanAnywhere(a, site).Has(access.Preview) {
 		return ErrNoSite
 	}
@@ -32,7 +35,7 @@ func (h *House) SharePreview(ctx context.Context, a Actor, site, label string, u
 	case until.After(h.now().Add(LongestPreview)):
 		return FieldErrors{"until": "A preview ends within 60 days."}
 	}
-	return store.SavePreview(ctx, h.DB, store.Preview{ID: identity.Token()[:16], Site: site, Label: strings.TrimSpace(label), Until: until, Who: a.Address.String()})
+	return store.SavePreview(ctx, h.DB, store.Preview{ID: identity.Token()[:16], Site: h.id(site), Label: strings.TrimSpace(label), Until: until, Who: a.Who})
 }
 
 // PreviewToken is the secret part of a preview link's address.
@@ -55,10 +58,48 @@ func (h *House) Preview(ctx context.Context, token string) (*store.Preview, erro
 	return &list[0], nil
 }
 
-// EndPreview takes a preview link back.
+// PreviewsFor lists the preview links of a site that somebody may know of: those
+// that show nothing but what they may see themselves.
+func (h *House) PreviewsFor(ctx context.Context, a Actor, site string) ([]store.Preview, error) {
+	list, err := store.Previews(ctx, h.DB, h.id(site), "")
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(list, func(p store.Preview) bool { return !h.seesAllOf(a, site, p.Who) }), nil
+}
+
+// seesAllOf reports whether somebody may see all of a working copy that another sees.
+func (h *House) seesAllOf(a Actor, site string, other store.Who) bool {
+	s := h.State()
+	if a.Who == other || h.Can(a, site, "/").Has(access.Preview) {
+		return true
+	}
+	if h.Can(Actor{Who: other}, site, "/").Has(access.Preview) {
+		return false
+	}
+	for _, e := range s.Policy.Site(site).EntriesOf(s.Identity(other), access.At(h.now())) {
+		if !h.Can(a, site, e.Under).Has(access.Preview) {
+			return false
+		}
+	}
+	return true
+}
+
+// EndPreview takes a preview link back: one of one's own, or of what one may change
+// oneself.
 func (h *House) EndPreview(ctx context.Context, a Actor, site, id string) error {
-	if !h.CanAnywhere(a, site).Has(access.Write) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	list, err := h.PreviewsFor(ctx, a, site)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(p store.Preview) bool { return p.ID == id })
+	switch {
+	case i < 0:
+		return ErrNoPreview
+	case list[i].Who != a.Who && !h.CanAnywhere(a, site).Has(access.Write):
 		return ErrMayNot
 	}
-	return store.DropPreview(ctx, h.DB, site, id)
+	return store.DropPreview(ctx, h.DB, h.id(site), id)
 }

@@ -22,28 +22,29 @@ const mostPicture = 500 << 10
 
 // Profile reads what somebody says of themself on a site; an error where they are
 // no member of it.
-func (h *House) Profile(ctx context.Context, site string, a access.Address) (store.Profile, error) {
-	who := h.Member(site, a)
-	if who == "" {
+func (h *House) Profile(ctx context.Context, site string, who store.Who) (store.Profile, error) {
+	member := h.Member(site, who)
+	if member == "" {
 		return store.Profile{}, ErrMayNot
 	}
-	p, err := store.FindProfile(ctx, h.DB, site, who)
+	p, err := store.FindProfile(ctx, h.DB, h.id(site), member)
 	if p.Name == "" {
-		p.Name = h.nameOf(a)
+		p.Name = h.NameOf(who)
 	}
 	return p, err
 }
 
 // ChangeProfile sets what a member says of themself. picture is nil to leave it
 // as it is.
-func (h *House) ChangeProfile(ctx context.Context, site string, a access.Address, p store.Profile, picture []byte, dropPicture bool) error {
-	was, err := h.Profile(ctx, site, a)
+func (h *House) ChangeProfile(ctx context.Context, site string, who store.Who, p store.Profile, picture []byte, dropPicture bool) error {
+	was, err := h.Profile(ctx, site, who)
 	if err != nil {
 		return err
 	}
 	wrong := FieldErrors{}
-	if p.Name = strings.TrimSpace(p.Name); p.Name == "" || len(p.Name) > 120 {
-		wrong["name"] = "Say what you are called, in at most 120 letters."
+	var text string
+	if p.Name, text = nameTyped(p.Name); text != "" {
+		wrong["name"] = text
 	}
 	if len(p.About) > 2000 {
 		wrong["about"] = "Use at most 2000 letters."
@@ -56,7 +57,12 @@ func (h *House) ChangeProfile(ctx context.Context, site string, a access.Address
 		return wrong
 	}
 	was.Name, was.About, was.NoMail, was.Shows = p.Name, strings.TrimSpace(p.About), p.NoMail, p.Shows
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if h.Member(site, who) != was.Person { // no member any more
+			return ErrMayNot
+		}
 		if dropPicture {
 			was.Picture, was.Kind = "", ""
 		}
@@ -67,13 +73,13 @@ func (h *House) ChangeProfile(ctx context.Context, site string, a access.Address
 			}
 			was.Picture, was.Kind = key, kind
 		}
-		return store.SaveProfile(ctx, tx, site, was)
+		return store.SaveProfile(ctx, tx, h.id(site), was)
 	})
 }
 
 // MemberData gives everything that a site keeps of a member, as JSON.
-func (h *House) MemberData(ctx context.Context, site string, a access.Address) ([]byte, error) {
-	p, err := h.Profile(ctx, site, a)
+func (h *House) MemberData(ctx context.Context, site string, who store.Who) ([]byte, error) {
+	p, err := h.Profile(ctx, site, who)
 	if err != nil {
 		return nil, err
 	}
@@ -90,7 +96,7 @@ func (h *House) MemberData(ctx context.Context, site string, a access.Address) (
 		}
 	}
 	slices.SortFunc(written, func(a, b comment) int { return a.At.Compare(b.At) })
-	browsers, err := store.SignedInOf(ctx, h.DB, a.String())
+	browsers, err := store.SignedInOf(ctx, h.DB, who)
 	if err != nil {
 		return nil, err
 	}
@@ -102,21 +108,21 @@ func (h *House) MemberData(ctx context.Context, site string, a access.Address) (
 	for _, b := range browsers {
 		signIns = append(signIns, signIn{b.Device, b.How, b.Began, b.Used})
 	}
-	return json.MarshalIndent(map[string]any{"site": site, "address": a.String(), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
+	return json.MarshalIndent(map[string]any{"site": site, "address": h.AddressText(who), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
 }
 
 // LeaveSite ends somebody's own membership for good: what they said of
 // themselves and what they wrote there is forgotten.
-func (h *House) LeaveSite(ctx context.Context, site string, a access.Address) error {
+func (h *House) LeaveSite(ctx context.Context, site string, who store.Who) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	who := h.Member(site, a)
-	if who == "" {
+	member := h.Member(site, who)
+	if member == "" {
 		return ErrMayNot
 	}
 	s := h.State()
 	doc := *s.SiteDocument(site)
-	doc.Members = slices.DeleteFunc(slices.Clone(doc.Members), func(m access.Member) bool { return m.Who == who })
+	doc.Members = slices.DeleteFunc(slices.Clone(doc.Members), func(m access.Member) bool { return m.Who == member })
 	then, err := s.Policy.Replace(&doc)
 	if err != nil {
 		return err
@@ -124,15 +130,15 @@ func (h *House) LeaveSite(ctx context.Context, site string, a access.Address) er
 	next := *s
 	next.Policy = then
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := errors.Join(store.SaveSite(ctx, tx, &doc, sitePosition(s, site)), store.DropProfile(ctx, tx, site, who),
-			h.ledger(ctx, tx, a.String(), site, "member", h.nameOf(a)+" is no member any more, at their own wish.", "", "")); err != nil {
+		if err := errors.Join(store.SaveSite(ctx, tx, &doc, sitePosition(s, site)), store.DropProfile(ctx, tx, h.id(site), member),
+			h.ledger(ctx, tx, h.AddressText(who), site, "member", h.NameOf(who)+" is no member any more, at their own wish.", "", "")); err != nil {
 			return err
 		}
-		return next.readMemberships(ctx, tx)
+		return next.readComments(ctx, tx, site)
 	})
 	if err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return nil
 }

@@ -38,11 +38,11 @@ func (h *House) DropPromise(ctx context.Context, a Actor, site, id string) error
 }
 
 func (h *House) changePromises(ctx context.Context, a Actor, site string, change func([]access.Promise, Wording) ([]access.Promise, string)) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayChangeDoor(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	doc := *s.Policy.Document()
 	before := doc.Promises

@@ -18,6 +18,7 @@ import (
 
 // Publication is what making an edition live would change for visitors.
 type Publication struct {
+	Address  string         // of the site
 	Edition  *store.Edition // from the working copy, or an earlier one
 	Live     *store.Edition // what visitors see now; nil before the first time
 	Pages    []PageDifference
@@ -63,41 +64,69 @@ var ErrNothingNew = errors.New("the working copy is just what is live")
 
 // PlanPublication works out what publishing the working copy would change.
 func (h *House) PlanPublication(ctx context.Context, site string) (*Publication, error) {
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	e, err := h.workingAsEdition(ctx, site)
 	if err != nil {
 		return nil, err
 	}
-	files, err := store.WorkingFiles(ctx, h.DB, site)
+	return h.plan(ctx, site, e, true)
+}
+
+// DraftPolicy is the policy as it would be once the working copy of a site is live.
+func (h *House) DraftPolicy(ctx context.Context, site string) (*access.Policy, error) {
+	e, err := h.workingAsEdition(ctx, site)
 	if err != nil {
 		return nil, err
 	}
-	number, err := store.NextNumber(ctx, h.DB, site)
+	p, err := h.plan(ctx, site, e, false)
 	if err != nil {
 		return nil, err
 	}
-	return h.plan(ctx, &store.Edition{Site: site, Number: number, Pages: pages, Files: files})
+	return p.Then, nil
+}
+
+// workingAsEdition reads the working copy of a site as its next edition.
+func (h *House) workingAsEdition(ctx context.Context, site string) (*store.Edition, error) {
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
+	if err != nil {
+		return nil, err
+	}
+	files, err := store.WorkingFiles(ctx, h.DB, h.id(site))
+	if err != nil {
+		return nil, err
+	}
+	number, err := store.NextNumber(ctx, h.DB, h.id(site))
+	if err != nil {
+		return nil, err
+	}
+	return &store.Edition{Site: h.id(site), Number: number, Pages: pages, Files: files}, nil
 }
 
 // PlanReturn works out what going back to an earlier edition would change.
 func (h *House) PlanReturn(ctx context.Context, site string, number int) (*Publication, error) {
-	e, err := store.FindEdition(ctx, h.DB, site, number)
+	return h.planReturn(ctx, site, number, true)
+}
+
+func (h *House) planReturn(ctx context.Context, site string, number int, shown bool) (*Publication, error) {
+	e, err := store.FindEdition(ctx, h.DB, h.id(site), number)
 	if err != nil {
 		return nil, err
 	}
 	if e == nil {
 		return nil, store.ErrNoEdition
 	}
-	return h.plan(ctx, e)
+	return h.plan(ctx, site, e, shown)
 }
 
-func (h *House) plan(ctx context.Context, e *store.Edition) (*Publication, error) {
+// plan works out what an edition would change; shown also how each page reads
+// differently, which takes long and is done for whoever looks at it alone.
+func (h *House) plan(ctx context.Context, site string, e *store.Edition, shown bool) (*Publication, error) {
 	s := h.State()
-	doc := s.SiteDocument(e.Site)
+	doc := s.SiteDocument(site)
 	if doc == nil {
 		return nil, ErrNoSite
 	}
-	p := &Publication{Edition: e}
-	if live := s.Editions[e.Site]; live != nil {
+	p := &Publication{Address: site, Edition: e}
+	if live := s.Editions[site]; live != nil {
 		found, err := store.FindEdition(ctx, h.DB, e.Site, live.Number)
 		if err != nil {
 			return nil, err
@@ -109,10 +138,15 @@ func (h *House) plan(ctx context.Context, e *store.Edition) (*Publication, error
 		was = &store.Edition{}
 	}
 	e.Files = keepTables(e.Pages, e.Files)
-	moves := p.comparePages(was)
+	moves, err := p.comparePages(ctx, was, shown)
+	if err != nil {
+		return nil, err
+	}
 	p.compareFiles(was)
 	p.compareMenus(was)
-	p.findBroken()
+	if shown {
+		p.findBroken(ctx)
+	}
 	next := withPages(stoodAt(doc, moves), e.Pages)
 	next, p.Moved = moveParts(next, moves)
 	p.Site = next
@@ -140,8 +174,22 @@ func stoodAt(site *access.Site, moves map[string]string) *access.Site {
 	return &moved
 }
 
-// comparePages finds what differs, page by page, and gives where pages moved.
-func (p *Publication) comparePages(was *store.Edition) map[string]string {
+// longestDifferences is how long the differences of all pages may take together;
+// those of the pages that are left are not shown word by word.
+const longestDifferences = 3 * time.Second
+
+// comparePages finds what differs, page by page, and returns where pages moved.
+func (p *Publication) comparePages(ctx context.Context, was *store.Edition, shown bool) (map[string]string, error) {
+	began := time.Now()
+	difference := func(before, after string) string {
+		if !shown || ctx.Err() != nil {
+			return ""
+		}
+		if time.Since(began) > longestDifferences {
+			return tooLong
+		}
+		return difference(before, after)
+	}
 	before := map[string]store.Page{}
 	for _, page := range was.Pages {
 		before[page.ID] = page
@@ -178,8 +226,10 @@ func (p *Publication) comparePages(was *store.Edition) map[string]string {
 			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, HTML: difference(page.Body, "")})
 		}
 	}
-	return moves
+	return moves, ctx.Err()
 }
+
+const tooLong = "<p>Too much changes to show it word by word here. The preview of the draft shows the page as it will be.</p>"
 
 // difference is how a text changes, as it is read.
 func difference(before, after string) string {
@@ -237,7 +287,7 @@ func (p *Publication) compareMenus(was *store.Edition) {
 	}
 }
 
-func (p *Publication) findBroken() {
+func (p *Publication) findBroken(ctx context.Context) {
 	there := map[string]bool{}
 	for _, page := range p.Edition.Pages {
 		there[page.Path] = true
@@ -246,7 +296,7 @@ func (p *Publication) findBroken() {
 		there[f.Path] = true
 	}
 	for _, page := range p.Edition.Pages {
-		if page.Kind == "html" {
+		if page.Kind == "html" || ctx.Err() != nil {
 			continue
 		}
 		for _, to := range content.Links(page.Body) {
@@ -365,7 +415,7 @@ func (p *Publication) firstSights(s *State, at access.Instant) {
 			}
 		}
 	}
-	address := p.Edition.Site
+	address := p.Address
 	nobody := access.Visitor{}
 	before := s.Editions[address]
 	for _, f := range p.Edition.Files {
@@ -391,73 +441,118 @@ func (h *House) mayPublish(a Actor, site string) error {
 	return ErrMayNot
 }
 
+// ErrBusy says that the working copy changed each time while it was made ready.
+var ErrBusy = errors.New("the draft is being changed by others just now: try again")
+
+// ready reads the working copy of a site and renders its pages, by no lock: other
+// changes of the house go on meanwhile.
+func (h *House) ready(ctx context.Context, site string) (*store.Edition, error) {
+	e, err := h.workingAsEdition(ctx, site)
+	if err != nil {
+		return nil, err
+	}
+	return e, renderPages(ctx, e.Pages)
+}
+
+// sameText reports whether two editions hold the same pages and files, so that what
+// was rendered for one is what the other says.
+func sameText(a, b *store.Edition) bool {
+	return slices.EqualFunc(a.Pages, b.Pages, func(p, q store.Page) bool {
+		return p.ID == q.ID && p.Path == q.Path && p.Title == q.Title && p.Body == q.Body && p.Kind == q.Kind && p.InMenu == q.InMenu && p.Listing == q.Listing
+	}) && slices.Equal(a.Files, b.Files)
+}
+
 // Publish makes an edition of the working copy and makes it live: now, or by
-// itself at an instant where due is not zero. It gives the edition's number.
+// itself at an instant where due is not zero. It returns the edition's number.
 func (h *House) Publish(ctx context.Context, a Actor, site, note string, due time.Time) (int, error) {
-	if err := h.mayPublish(a, site); err != nil {
+	if err := h.mayPublish(a, site); err != nil { // before anything is rendered
 		return 0, err
 	}
-	if !due.IsZero() && !due.After(h.now()) {
-		return 0, ErrPast
+	for range 5 {
+		made, err := h.ready(ctx, site)
+		if err != nil {
+			return 0, err
+		}
+		number, again, err := h.publish(ctx, a, site, note, due, made)
+		if !again {
+			return number, err
+		}
 	}
+	return 0, ErrBusy
+}
+
+// publish does that with pages that are rendered already; again says that the
+// working copy has changed since.
+func (h *House) publish(ctx context.Context, a Actor, site, note string, due time.Time, made *store.Edition) (number int, again bool, err error) {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	p, err := h.PlanPublication(ctx, site)
+	if err := h.mayPublish(a, site); err != nil {
+		return 0, false, err
+	}
+	if !due.IsZero() && !due.After(h.now()) {
+		return 0, false, ErrPast
+	}
+	e, err := h.workingAsEdition(ctx, site)
 	if err != nil {
-		return 0, err
+		return 0, false, err
+	}
+	if e.Site != made.Site || !sameText(e, made) {
+		return 0, true, nil
+	}
+	made.Number = e.Number
+	p, err := h.plan(ctx, site, made, false)
+	if err != nil {
+		return 0, false, err
 	}
 	if len(p.Edition.Pages) == 0 {
-		return 0, FieldErrors{"note": "There is no page to publish yet."}
+		return 0, false, FieldErrors{"note": "There is no page to publish yet."}
 	}
 	if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && h.State().SiteDocument(site).State == "live" {
-		return 0, ErrNothingNew
+		return 0, false, ErrNothingNew
 	}
-	e := p.Edition
-	e.At, e.Who, e.Note = h.now(), a.Address.String(), strings.TrimSpace(note)
+	e = p.Edition
+	e.At, e.Who, e.Note = h.now(), a.Who, strings.TrimSpace(note)
 	if !due.IsZero() {
 		e.At = due
 	}
-	if err := renderPages(e.Pages); err != nil {
-		return 0, err
-	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := errors.Join(store.SaveEdition(ctx, tx, e), store.DropRequests(ctx, tx, site)); err != nil {
+		if err := errors.Join(store.SaveEdition(ctx, tx, e), store.DropRequests(ctx, tx, h.id(site))); err != nil {
 			return err
 		}
 		if !due.IsZero() {
 			return errors.Join(
-				store.SetDue(ctx, tx, store.DueEdition{Site: site, Number: e.Number, Due: due, Who: e.Who}),
-				h.ledger(ctx, tx, e.Who, site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, Moment(due.In(h.State().Zone))), "", ""),
+				store.SetDue(ctx, tx, store.DueEdition{Site: h.id(site), Number: e.Number, Due: due, Who: e.Who}),
+				h.ledger(ctx, tx, a.Address.String(), site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, Moment(due.In(h.State().Zone))), "", ""),
 			)
 		}
 		return h.putLive(ctx, tx, a.Address.String(), p, fmt.Sprintf("Edition %d went live. %s", e.Number, e.Note))
 	})
 	if err != nil {
-		return 0, fmt.Errorf("publishing: %w", err)
+		return 0, false, fmt.Errorf("publishing: %w", err)
 	}
 	if due.IsZero() {
-		return e.Number, h.swapPolicy(ctx, p.Then, site)
+		return e.Number, false, h.swapPolicy(ctx, p.Then, site)
 	}
-	return e.Number, h.reloadWorking(ctx, site)
+	return e.Number, false, h.reloadWorking(ctx, site)
 }
 
 // putLive writes in a transaction that an edition is live from now on.
 func (h *House) putLive(ctx context.Context, tx *sql.Tx, who string, p *Publication, what string) error {
 	s := h.State()
-	site := p.Edition.Site
+	site := p.Address
 	for _, d := range p.Pages {
 		if d.Kind != "moved" {
 			continue
 		}
 		i := slices.IndexFunc(p.Edition.Pages, func(page store.Page) bool { return page.Path == d.Path })
-		if err := store.SaveMoved(ctx, tx, site, d.Before, p.Edition.Pages[i].ID); err != nil {
+		if err := store.SaveMoved(ctx, tx, h.id(site), d.Before, p.Edition.Pages[i].ID); err != nil {
 			return err
 		}
 	}
 	return errors.Join(
 		store.SaveSite(ctx, tx, p.Site, sitePosition(s, site)),
-		store.SetLive(ctx, tx, site, p.Edition.Number),
-		store.DropDue(ctx, tx, site),
+		store.SetLive(ctx, tx, h.id(site), p.Edition.Number),
+		store.DropDue(ctx, tx, h.id(site)),
 		h.ledger(ctx, tx, who, site, "edition", strings.TrimSpace(what), written(*withoutMembers(s.SiteDocument(site))), written(*withoutMembers(p.Site))),
 	)
 }
@@ -469,22 +564,22 @@ func (h *House) swapPolicy(ctx context.Context, then *access.Policy, site string
 	if err := next.readEditions(ctx, h.DB, site); err != nil {
 		return err
 	}
-	h.swap(&next)
+	h.swapFor(&next, site)
 	return nil
 }
 
 // GoBack makes an earlier edition live again. The working copy stays as it is.
 func (h *House) GoBack(ctx context.Context, a Actor, site string, number int) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayPublish(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	return h.goLive(ctx, a.Address.String(), site, number, fmt.Sprintf("Edition %d is live again.", number))
 }
 
 func (h *House) goLive(ctx context.Context, who, site string, number int, what string) error {
-	p, err := h.PlanReturn(ctx, site, number)
+	p, err := h.planReturn(ctx, site, number, false)
 	if err != nil {
 		return err
 	}
@@ -496,38 +591,89 @@ func (h *House) goLive(ctx context.Context, who, site string, number int, what s
 
 // CallOff keeps an edition from going live by itself.
 func (h *House) CallOff(ctx context.Context, a Actor, site string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayPublish(a, site); err != nil {
 		return err
 	}
-	return store.DropDue(ctx, h.DB, site)
+	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(store.DropDue(ctx, tx, h.id(site)),
+			h.ledger(ctx, tx, a.Address.String(), site, "edition", "What was to go live by itself was called off.", "", ""))
+	})
 }
 
-// publishDue makes live what is due by now.
+// publishDue makes live what is due by now, each by the right that whoever set its
+// date has now. One that fails does not hold up the others.
 func (h *House) publishDue(ctx context.Context) error {
 	due, err := store.DueEditions(ctx, h.DB, h.now(), "")
 	if err != nil {
 		return fmt.Errorf("reading which editions are due: %w", err)
 	}
+	var failed error
 	for _, d := range due {
-		h.writing.Lock()
-		err := h.goLive(ctx, d.Who, d.Site, d.Number, fmt.Sprintf("Edition %d went live by itself.", d.Number))
-		h.writing.Unlock()
-		if err != nil {
-			return err
+		if err := h.publishOneDue(ctx, d); err != nil {
+			failed = errors.Join(failed, fmt.Errorf("edition %d of %s: %w", d.Number, h.State().SiteAddress(d.Site), err))
 		}
-		slog.Info("an edition went live by itself", "site", d.Site, "edition", d.Number)
 	}
-	return nil
+	return failed
+}
+
+func (h *House) publishOneDue(ctx context.Context, d store.DueEdition) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s := h.State()
+	site := s.SiteAddress(d.Site)
+	now, err := store.DueEditions(ctx, h.DB, time.Time{}, d.Site)
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(now, d) { // called off, or put on another date meanwhile
+		return nil
+	}
+	why := ""
+	a, there := h.ActorOf(d.Who)
+	switch doc := s.SiteDocument(site); {
+	case doc == nil:
+		return store.DropDue(ctx, h.DB, d.Site)
+	case doc.State == "down":
+		why = "the site is not published any more"
+	case !there || h.mayPublish(a, site) != nil:
+		why = fmt.Sprintf("%s, who set the date, may not publish here any more", a.Name)
+	}
+	if why == "" {
+		err := h.goLive(ctx, a.Address.String(), site, d.Number, fmt.Sprintf("Edition %d went live by itself.", d.Number))
+		var problems access.Problems
+		switch {
+		case err == nil:
+			slog.Info("an edition went live by itself", "site", site, "edition", d.Number)
+			return nil
+		case !errors.As(err, &problems) && !errors.Is(err, store.ErrNoEdition):
+			return err // tried again
+		}
+		why = err.Error()
+	}
+	slog.Warn("an edition did not go live by itself", "site", site, "edition", d.Number, "why", why)
+	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return h.callOffDue(ctx, tx, "velada", site, d, why) })
+}
+
+// callOffDue keeps an edition from going live by itself and tells the team why.
+func (h *House) callOffDue(ctx context.Context, tx *sql.Tx, who, site string, d store.DueEdition, why string) error {
+	what := fmt.Sprintf("Edition %d did not go live by itself: %s.", d.Number, why)
+	return errors.Join(
+		store.DropDue(ctx, tx, d.Site),
+		h.ledger(ctx, tx, who, site, "edition", what, "", ""),
+		h.tell(ctx, tx, append(h.whoMay(h.State(), site, access.Publish), d.Who), site, "waiting", h.title(site)+": "+what, "/sites/"+site+"/editions"),
+	)
 }
 
 // TakeDown stops serving a site, with or without saying so to visitors, or puts
-// it back.
+// it back. Nothing goes live by itself on a site that is taken down.
 func (h *House) TakeDown(ctx context.Context, a Actor, site string, down, sayGone bool) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayPublish(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	doc := *s.SiteDocument(site)
 	if doc.State == "draft" {
@@ -547,6 +693,15 @@ func (h *House) TakeDown(ctx context.Context, a Actor, site string, down, sayGon
 		return err
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if down {
+			due, err := store.DueEditions(ctx, tx, time.Time{}, h.id(site))
+			for _, d := range due {
+				err = errors.Join(err, h.callOffDue(ctx, tx, a.Address.String(), site, d, "the site was taken down"))
+			}
+			if err != nil {
+				return err
+			}
+		}
 		return errors.Join(
 			store.SaveSite(ctx, tx, &doc, sitePosition(s, site)),
 			h.ledger(ctx, tx, a.Address.String(), site, "state", what, "", ""),
@@ -560,6 +715,8 @@ func (h *House) TakeDown(ctx context.Context, a Actor, site string, down, sayGon
 
 // AskToPublish tells those who may publish that somebody who may not wishes it.
 func (h *House) AskToPublish(ctx context.Context, a Actor, site, note string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if !h.CanAnywhere(a, site).Has(access.Write) {
 		return ErrMayNot
 	}
@@ -567,7 +724,7 @@ func (h *House) AskToPublish(ctx context.Context, a Actor, site, note string) er
 	title := cmp.Or(s.SiteDocument(site).Title, site)
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
-			store.SaveRequest(ctx, tx, site, store.PublishRequest{Who: a.Address.String(), Note: strings.TrimSpace(note), At: h.now()}),
+			store.SaveRequest(ctx, tx, h.id(site), store.PublishRequest{Who: a.Who, Note: strings.TrimSpace(note), At: h.now()}),
 			h.tell(ctx, tx, h.whoMay(s, site, access.Publish), site, "request", fmt.Sprintf("%s asks for %s to be published.", a.Name, title), "/sites/"+site+"/publish"),
 		)
 	})

@@ -6,7 +6,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"velada/core/access"
@@ -16,16 +15,18 @@ import (
 // SetReason says why somebody is on a site's team; who is a person's id,
 // group:ID or an address. It opens nothing, and so is not rehearsed.
 func (h *House) SetReason(ctx context.Context, a Actor, site, who, reason string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayManageTeam(a, site); err != nil {
 		return err
 	}
-	reasons, err := store.TeamReasons(ctx, h.DB, site)
+	reasons, err := store.TeamReasons(ctx, h.DB, h.id(site))
 	if err != nil || reasons[who] == reason {
 		return err
 	}
 	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
-			store.SaveTeamReason(ctx, tx, site, who, reason),
+			store.SaveTeamReason(ctx, tx, h.id(site), who, reason),
 			h.ledger(ctx, tx, a.Address.String(), site, "team", fmt.Sprintf("Why %s is on the team: %s.", who, reason), reasons[who], reason),
 		)
 	})
@@ -42,17 +43,15 @@ func (h *House) tellOfRoles(ctx context.Context, q store.Queryer, a Actor, s *St
 			continue
 		}
 		who, _, _ := strings.Cut(u.id, "|")
-		address := ""
-		if i := slices.IndexFunc(is.Document.People, func(p access.Person) bool { return p.ID == who }); i >= 0 {
-			address = canonical(is.Document.People[i].Address)
-		} else if parts := strings.Split(u.id, "|"); len(parts) > 2 {
-			address = canonical(parts[2])
+		whose := store.Who(who)
+		if parts := strings.Split(u.id, "|"); who == "" && len(parts) > 2 && parts[2] != "" {
+			whose = s.WhoHas(mustAddress(parts[2]))
 		}
-		if address == "" || address == a.Address.String() {
+		if whose == "" || whose == a.Who {
 			continue
 		}
 		what := title + ": " + is.teamChange(was, u.id).Text
-		if err := h.tell(ctx, q, []string{address}, after.Address, "role", what, "/account"); err != nil {
+		if err := h.tell(ctx, q, []store.Who{whose}, after.Address, "role", what, "/account"); err != nil {
 			return err
 		}
 	}

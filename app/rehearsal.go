@@ -102,27 +102,27 @@ func (h *House) mayChange(a Actor, s *State, before, after *access.Site, then *a
 			return ErrMayNot
 		}
 	}
-	return s.Policy.CheckTeam(then, before.Address, s.Policy.Address(a.Address), access.At(h.now()))
+	return s.Policy.CheckTeam(then, before.Address, s.Identity(a.Who), access.At(h.now()))
 }
 
 // Rehearse changes somebody's draft of a site. Nothing is applied.
 func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	now := h.State().SiteDocument(site)
 	if now == nil {
 		return ErrNoSite
 	}
-	r, err := store.FindRehearsal(ctx, h.DB, site, a.Address.String())
+	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
 	if err != nil {
 		return err
 	}
 	if r == nil {
 		base := withoutMembers(now)
-		r = &store.Rehearsal{Site: site, Who: a.Address.String(), Base: base, Draft: base, Secrets: map[string]store.NewSecret{}}
+		r = &store.Rehearsal{Site: h.id(site), Who: a.Who, Base: base, Draft: base, Secrets: map[string]store.NewSecret{}}
 	}
 	draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
 	if len(clashes) == 0 { // what others changed elsewhere on the site is taken over quietly
@@ -145,7 +145,7 @@ func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(
 		return err
 	}
 	if len(changedUnits(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
-		return store.DropRehearsal(ctx, h.DB, site, a.Address.String())
+		return store.DropRehearsal(ctx, h.DB, h.id(site), a.Who)
 	}
 	return store.SaveRehearsal(ctx, h.DB, r)
 }
@@ -176,7 +176,7 @@ func dropUnusedSecrets(r *store.Rehearsal) {
 // Tray works out somebody's rehearsal of a site, at this instant; nil where
 // there is none.
 func (h *House) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
-	r, err := store.FindRehearsal(ctx, h.DB, site, a.Address.String())
+	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
 	if err != nil || r == nil {
 		return nil, err
 	}
@@ -184,13 +184,14 @@ func (h *House) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
 }
 
 func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
-	now := s.SiteDocument(r.Site)
+	site := s.SiteAddress(r.Site)
+	now := s.SiteDocument(site)
 	if now == nil {
 		return nil
 	}
 	draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
 	w := Wording{Document: s.Policy.Document(), Site: now, Zone: s.Zone}
-	t := &Tray{Site: r.Site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft), Due: r.Due, Trouble: r.Trouble}
+	t := &Tray{Site: site, Draft: withMembers(draft, now), Secrets: r.Secrets, Changes: w.Changes(withoutMembers(now), draft), Due: r.Due, Trouble: r.Trouble}
 	for id := range r.Secrets {
 		if link, ok := strings.CutPrefix(id, freshLink); ok && linkKey(now, link) != nil {
 			t.Changes = append(t.Changes, Change{"", fmt.Sprintf("The link %s gets a new address; whoever came by the old one is out.", w.links([]string{link})[0])})
@@ -214,28 +215,23 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 	}
 	t.Then = then
 	t.Impact = summarise(s.Policy, then, access.At(h.now()))
-	t.OwnLoss = losesHimself(s.Policy, t.Impact.Full, r.Who)
+	t.OwnLoss = losesHimself(t.Impact.Full, r.Who)
 	return t
 }
 
-// losesHimself reports whether an impact takes a page or a capability from
-// somebody with an address.
-func losesHimself(p *access.Policy, impact access.Impact, address string) bool {
-	a, err := access.ParseAddress(address)
-	if err != nil {
+// losesHimself reports whether an impact takes a page or a capability from somebody.
+func losesHimself(impact access.Impact, who store.Who) bool {
+	if who.Bare() { // impacts name people alone
 		return false
 	}
-	me, known := p.PersonOf(p.Address(a))
-	if !known {
-		return false
-	}
+	me := string(who)
 	for _, site := range impact.Sites {
 		for _, page := range site.Pages {
-			if slices.Contains(page.Loses.IDs(), me.ID) {
+			if slices.Contains(page.Loses.IDs(), me) {
 				return true
 			}
 			for _, c := range page.Can {
-				if c.Person == me.ID && c.Loses != 0 {
+				if c.Person == me && c.Loses != 0 {
 					return true
 				}
 			}
@@ -298,10 +294,12 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 
 // Discard forgets somebody's rehearsal of a site.
 func (h *House) Discard(ctx context.Context, a Actor, site string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
-	return store.DropRehearsal(ctx, h.DB, site, a.Address.String())
+	return store.DropRehearsal(ctx, h.DB, h.id(site), a.Who)
 }
 
 // ErrNothing says that there is no rehearsal to apply.
@@ -319,13 +317,13 @@ var ErrGrave = errors.New("this breaks a promise or takes something from yoursel
 // once, and the rehearsal goes on from the site as it is now. What is grave is
 // refused unless it is meant.
 func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayRehearse(a, site); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
-	r, err := store.FindRehearsal(ctx, h.DB, site, a.Address.String())
+	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
 	if err != nil {
 		return err
 	}
@@ -364,25 +362,25 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 		}
 		for id, secret := range t.Secrets {
 			if link, ok := strings.CutPrefix(id, freshLink); ok {
-				if err := store.MoveLinkOn(ctx, tx, t.Site, link); err != nil {
+				if err := store.MoveLinkOn(ctx, tx, h.id(t.Site), link); err != nil {
 					return err
 				}
 				continue
 			}
-			if err := store.SavePassSecret(ctx, tx, t.Site, id, secret.Hash, secret.Weak); err != nil {
+			if err := store.SavePassSecret(ctx, tx, h.id(t.Site), id, secret); err != nil {
 				return err
 			}
 		}
 		for _, p := range before.Passes { // ending a pass ends the visits it let in
 			if now := passKey(t.Draft, p.ID); now == nil || now.Revoked && !p.Revoked {
-				if err := store.MovePassOn(ctx, tx, t.Site, p.ID); err != nil {
+				if err := store.MovePassOn(ctx, tx, h.id(t.Site), p.ID); err != nil {
 					return err
 				}
 			}
 		}
 		for _, l := range before.Links { // so that a link of the same name never revives it
 			if linkKey(t.Draft, l.ID) == nil {
-				if err := store.MoveLinkOn(ctx, tx, t.Site, l.ID); err != nil {
+				if err := store.MoveLinkOn(ctx, tx, h.id(t.Site), l.ID); err != nil {
 					return err
 				}
 			}
@@ -395,7 +393,7 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 		if err != nil {
 			return err
 		}
-		if err := store.DropRehearsal(ctx, tx, t.Site, a.Address.String()); err != nil {
+		if err := store.DropRehearsal(ctx, tx, h.id(t.Site), a.Who); err != nil {
 			return err
 		}
 		if err := h.tellOfRoles(ctx, tx, a, s, before, t.Draft); err != nil {
@@ -406,7 +404,7 @@ func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
 	if err != nil {
 		return fmt.Errorf("applying: %w", err)
 	}
-	h.swap(&next)
+	h.swapFor(&next, t.Site)
 	return nil
 }
 

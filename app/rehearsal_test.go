@@ -104,7 +104,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if err := h.Apply(ctx, pilar, "society", true); err != nil {
 		t.Fatal(err)
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []string{"society"}, Most: 5})
+	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 5})
 	if err != nil || len(entries) != 1 {
 		t.Fatal(entries, err)
 	}
@@ -262,17 +262,17 @@ func TestTamperingWithTheLedgerShows(t *testing.T) {
 
 func TestSignIn(t *testing.T) {
 	h := demoHouse(t)
-	if a, err := h.SignIn(ctx, "Ines@cerroalcor.example", demo.Password, "203.0.113.5"); err != nil || a.String() != "ines@cerroalcor.example" {
+	if a, err := h.SignIn(ctx, "Ines@cerroalcor.example", demo.Password, app.From{IP: "203.0.113.5"}); err != nil || a != "ines" {
 		t.Error(a, err)
 	}
-	_, wrong := h.SignIn(ctx, "ines@cerroalcor.example", "not it", "203.0.113.5")
-	_, unknown := h.SignIn(ctx, "nobody@cerroalcor.example", "not it", "203.0.113.5")
+	_, wrong := h.SignIn(ctx, "ines@cerroalcor.example", "not it", app.From{IP: "203.0.113.5"})
+	_, unknown := h.SignIn(ctx, "nobody@cerroalcor.example", "not it", app.From{IP: "203.0.113.5"})
 	if wrong == nil || unknown == nil || wrong.Error() != unknown.Error() {
 		t.Errorf("an account shows: %v, %v", wrong, unknown)
 	}
 	var later app.TryLater
 	for range 10 {
-		_, err := h.SignIn(ctx, "ines@cerroalcor.example", "not it", "198.51.100.1")
+		_, err := h.SignIn(ctx, "ines@cerroalcor.example", "not it", app.From{IP: "198.51.100.1"})
 		errors.As(err, &later)
 	}
 	if later.Wait == 0 || !strings.Contains(later.Error(), "Try again in") {
@@ -311,7 +311,7 @@ func TestSetUp(t *testing.T) {
 	if err := h.SetUp(ctx, sound); !errors.Is(err, app.ErrSetUp) {
 		t.Errorf("set up twice: %v", err)
 	}
-	if p, ok := h.State().Policy.PersonOf(who(t, h, "ada@casa.example").Identity); !ok || !p.Steward {
+	if p, ok := h.State().Policy.PersonOf(h.State().Identity(who(t, h, "ada@casa.example").Who)); !ok || !p.Steward {
 		t.Errorf("%+v", p)
 	}
 }

@@ -3,6 +3,7 @@ package app
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -42,8 +43,29 @@ func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterP
 	if err := h.mayChangeHouse(ctx, a, f.Group); err != nil {
 		return nil, err
 	}
-	s := h.State()
-	doc := s.Policy.Document()
+	steward, reaches := h.IsSteward(a), h.State().Settings.Reaches
+	plan, err := planRoster(h.State().Policy.Document(), f, steward, reaches)
+	if err != nil {
+		return nil, err
+	}
+	seen := plan.Change.What
+	plan.Change.Do = func(doc *access.Document) error { // worked out anew: others may have changed the groups since
+		now, err := planRoster(doc, f, steward, reaches)
+		if err != nil {
+			return err
+		}
+		if now.Change.What != seen {
+			return ErrMoved
+		}
+		return now.Change.Do(doc)
+	}
+	return plan, nil
+}
+
+// ErrMoved says that a change would do something else by now than what was shown.
+var ErrMoved = errors.New("somebody else changed these people or groups meanwhile: look at what it would do now, then go on")
+
+func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(access.Address) bool) (*RosterPlan, error) {
 	class := GroupAt(doc, f.Group)
 	if class == nil {
 		return nil, FieldErrors{"group": "Choose the group that this is the roster of."}
@@ -78,7 +100,6 @@ func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterP
 	renamed := map[string]string{}
 	taken := map[string]bool{}
 	listed := map[access.Address]int{}
-	steward := h.IsSteward(a)
 	for _, row := range f.Sheet.People(f.Fields) {
 		say := func(text string) {
 			plan.Problems = append(plan.Problems, RosterRow{row.Line, row.Name, row.Address, text})
@@ -96,18 +117,34 @@ func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterP
 			continue
 		}
 		listed[at] = row.Line
+		if row.Name != "" {
+			var text string
+			if row.Name, text = nameTyped(row.Name); text != "" {
+				say(text)
+				continue
+			}
+		}
 		team := ""
 		if f.Teams && row.Group != "" && !strings.EqualFold(row.Group, groupName(class.ID)) {
 			team = strings.ToLower(row.Group)
 			if teamByName[team] == "" && named[team] == "" {
-				named[team] = row.Group
-				plan.Groups = append(plan.Groups, row.Group)
+				name, text := nameTyped(row.Group)
+				switch {
+				case text != "":
+					say("The group: " + text)
+					continue
+				case groupNamed(doc, name, ""):
+					say("There is a group “" + name + "” already, and it is not in this one. A steward can put it there.")
+					continue
+				}
+				named[team] = name
+				plan.Groups = append(plan.Groups, name)
 			}
 		}
 		p := byAddress[at]
 		line := RosterRow{Line: row.Line, Name: row.Name, Address: at.String()}
 		if p == nil {
-			if !steward && s.Settings.Reaches(at) {
+			if !steward && reaches(at) {
 				say("Only a steward brings somebody into the house whom mail reaches. Ask one, or have the address invited.")
 				continue
 			}
@@ -186,7 +223,11 @@ func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterP
 			for _, name := range plan.Groups {
 				id := freeID(name, "group", func(id string) bool { return GroupAt(doc, id) != nil })
 				doc.Groups = append(doc.Groups, access.Group{ID: id, Name: name})
-				teams[strings.ToLower(name)] = id
+				for key, n := range named {
+					if n == name {
+						teams[key] = id
+					}
+				}
 				g := GroupAt(doc, f.Group)
 				g.Groups = append(g.Groups, id)
 			}
@@ -232,7 +273,7 @@ func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterP
 
 // keeps reports whether somebody keeps a group, or one that it is in.
 func (h *House) keeps(ctx context.Context, a Actor, group string) (bool, error) {
-	kept, err := store.KeptBy(ctx, h.DB, a.Address.String())
+	kept, err := store.KeptBy(ctx, h.DB, a.Who)
 	if err != nil || len(kept) == 0 {
 		return false, err
 	}

@@ -5,10 +5,10 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
-	"velada/core/access"
 	"velada/identity"
 	"velada/store"
 )
@@ -20,20 +20,20 @@ var ErrWrongCode = errors.New("this is not the code of now. Look at it again; a 
 // another takes its place.
 var ErrHasSecondStep = errors.New("there is a second step already: take it off first, with a code of it")
 
+// manyWrongCodes is after how many wrong codes in a row an account is told, and
+// further ones are slowed to one a minute.
+const manyWrongCodes = 10
+
 // HasSecondStep reports whether an account has a second step.
-func (h *House) HasSecondStep(ctx context.Context, a access.Address) (bool, error) {
-	account, err := store.FindAccount(ctx, h.DB, a.String())
+func (h *House) HasSecondStep(ctx context.Context, who store.Who) (bool, error) {
+	account, err := store.FindAccount(ctx, h.DB, who)
 	return account != nil && account.TOTP != "", err
 }
 
 // SecondStep checks a code of somebody's second step, or one of their recovery
 // codes, each of which works once.
-func (h *House) SecondStep(ctx context.Context, a access.Address, code, from string) error {
-	forgive, wait := h.signInGuesses.Try(time.Now(), "second from "+from, "second "+a.String())
-	if wait > 0 {
-		return TryLater{wait}
-	}
-	account, err := store.FindAccount(ctx, h.DB, a.String())
+func (h *House) SecondStep(ctx context.Context, who store.Who, code string, from From) error {
+	account, err := store.FindAccount(ctx, h.DB, who)
 	if err != nil {
 		return err
 	}
@@ -41,59 +41,117 @@ func (h *House) SecondStep(ctx context.Context, a access.Address, code, from str
 		return ErrWrongCode
 	}
 	code = strings.ToLower(strings.Join(strings.Fields(code), ""))
+	forgive, err := h.countSignIn(ctx, "second step", h.throttles.steps, who, from)
+	if err != nil {
+		return err
+	}
+	if account.WrongCodes >= manyWrongCodes && len(code) <= 6 { // recovery codes are too long to guess
+		if err := h.slowCodes(ctx, who, from); err != nil {
+			forgive()
+			return err
+		}
+	}
+	secret, err := h.vault.Open(sealedTOTP, account.TOTP)
+	if err != nil {
+		return err
+	}
 	right := false
-	if step, ok := identity.CheckCode(account.TOTP, code, time.Now()); ok {
-		right, err = store.UseTimeStep(ctx, h.DB, account.Address, step)
+	if step, ok := identity.CheckCode(secret, code, time.Now()); ok {
+		right, err = store.UseTimeStep(ctx, h.DB, who, step)
 	} else if len(code) > 6 {
-		right, err = store.SpendRecoveryCode(ctx, h.DB, account.Address, sha256.Sum256([]byte(strings.ReplaceAll(code, "-", ""))))
+		right, err = store.SpendRecoveryCode(ctx, h.DB, who, sha256.Sum256([]byte(strings.ReplaceAll(code, "-", ""))))
 	}
 	switch {
 	case err != nil:
 		return err
 	case !right:
-		return ErrWrongCode
+		return errors.Join(ErrWrongCode, h.countWrongCode(ctx, who))
 	}
 	forgive()
-	return nil
+	return store.ForgetWrongCodes(ctx, h.DB, who)
+}
+
+// slowCodes lets one code a minute through for an account for which many were wrong,
+// wherever they come from; a browser in which its holder has signed in before counts
+// by itself.
+func (h *House) slowCodes(ctx context.Context, who store.Who, from From) error {
+	key := string(who)
+	if from.Browser != "" {
+		known, err := store.KnownBrowser(ctx, h.DB, who, sha256.Sum256([]byte(from.Browser)))
+		if err != nil {
+			return err
+		}
+		if known {
+			key += " in " + from.Browser
+		}
+	}
+	_, err := try(h.throttles.slow, "Many wrong codes were entered for this account.", key)
+	return err
+}
+
+// countWrongCode counts a wrong code, and tells whose it is when there were many.
+func (h *House) countWrongCode(ctx context.Context, who store.Who) error {
+	n, err := store.CountWrongCode(ctx, h.DB, who)
+	if err != nil || n != manyWrongCodes {
+		return err
+	}
+	what := fmt.Sprintf("%d wrong codes in a row were entered for your account, by somebody who knows how you sign in. If that was not you, change your password.", n)
+	return h.tellOfAccount(ctx, h.DB, who, "Wrong codes for your account", what)
 }
 
 // SetSecondStep makes a secret the second step of somebody's account, once they
-// have shown with a code that they keep it, and gives their recovery codes.
-func (h *House) SetSecondStep(ctx context.Context, a access.Address, secret, code string) (recovery []string, err error) {
+// have shown with a code that they keep it, and returns their recovery codes. They
+// are signed out everywhere but in one place.
+func (h *House) SetSecondStep(ctx context.Context, who store.Who, secret, code, but string) (recovery []string, err error) {
 	step, ok := identity.CheckCode(secret, strings.Join(strings.Fields(code), ""), time.Now())
 	if !ok {
 		return nil, ErrWrongCode
 	}
-	account, err := h.Account(ctx, a)
-	if err != nil {
-		return nil, err
-	}
-	if account.TOTP != "" {
-		return nil, ErrHasSecondStep
-	}
-	account.TOTP, account.TOTPUsed = secret, step
 	var hashes [][32]byte
 	for range 10 {
 		c := identity.RecoveryCode()
 		recovery = append(recovery, c)
 		hashes = append(hashes, sha256.Sum256([]byte(strings.ReplaceAll(c, "-", ""))))
 	}
-	return recovery, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(h.saveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, hashes))
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if err := store.EnsureAccount(ctx, tx, who, h.NameOf(who)); err != nil {
+			return err
+		}
+		account, err := store.FindAccount(ctx, tx, who)
+		if err != nil {
+			return err
+		}
+		if account.TOTP != "" {
+			return ErrHasSecondStep
+		}
+		return errors.Join(
+			store.SetSecondStep(ctx, tx, who, h.vault.Seal(sealedTOTP, secret), step),
+			store.SaveRecoveryCodes(ctx, tx, who, hashes),
+			store.EndSignIns(ctx, tx, who, but),
+		)
 	})
+	if err != nil {
+		return nil, err
+	}
+	h.dropSignIns(who, but)
+	return recovery, nil
 }
 
 // DropSecondStep takes the second step off somebody's account, with a code of it.
-func (h *House) DropSecondStep(ctx context.Context, a Actor, code, from string) error {
-	if err := h.SecondStep(ctx, a.Address, code, from); err != nil {
+func (h *House) DropSecondStep(ctx context.Context, a Actor, code string, from From, but string) error {
+	if err := h.SecondStep(ctx, a.Who, code, from); err != nil {
 		return err
 	}
-	account, err := h.Account(ctx, a.Address)
-	if err != nil {
-		return err
-	}
-	account.TOTP, account.TOTPUsed = "", 0
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(h.saveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, nil))
+	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		return errors.Join(
+			store.SetSecondStep(ctx, tx, a.Who, "", 0),
+			store.SaveRecoveryCodes(ctx, tx, a.Who, nil),
+			store.EndSignIns(ctx, tx, a.Who, but),
+			h.tellOfAccount(ctx, tx, a.Who, "Your second step was taken off", "Signing in takes one step from now on. If that was not you, set a new password."),
+		)
 	})
+	if err == nil {
+		h.dropSignIns(a.Who, but)
+	}
+	return err
 }

@@ -66,7 +66,7 @@ func (h *House) GiveSections(ctx context.Context, a Actor, site string, f Sectio
 		})
 		sections = append(sections, section{g, parent + "/" + slug})
 	}
-	pages, err := store.WorkingCopy(ctx, h.DB, site)
+	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
 	if err != nil {
 		return 0, err
 	}
@@ -93,10 +93,9 @@ func (h *House) GiveSections(ctx context.Context, a Actor, site string, f Sectio
 		return made, err
 	}
 	return made, h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
-		for _, address := range keepers { // whoever keeps the class sees and edits all of it
-			at := mustAddress(address)
-			entry := teamWho(s.Policy, at)
-			if h.Can(h.Actor(at), site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return sameWho(e, entry) && e.Under == parent }) {
+		for _, who := range keepers { // whoever keeps the class sees and edits all of it
+			entry := entryOf(who)
+			if h.Can(Actor{Who: who}, site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return h.State().Names(e, who) && e.Under == parent }) {
 				continue
 			}
 			entry.Role, entry.Under, entry.Accepted = "editor", parent, true
@@ -136,7 +135,7 @@ type SectionState struct {
 	Group, Name, Path string
 	People, Pages     int
 	LastAt            time.Time // of the last edit; zero where nobody has edited
-	LastBy            string
+	LastBy            store.Who
 	Waiting           int // pages that differ from what is live
 }
 
@@ -150,7 +149,7 @@ func (h *House) Sections(ctx context.Context, site string) (list []SectionState,
 			continue
 		}
 		if pages == nil {
-			if pages, err = store.WorkingCopy(ctx, h.DB, site); err != nil {
+			if pages, err = store.WorkingCopy(ctx, h.DB, h.id(site)); err != nil {
 				return nil, err
 			}
 		}
@@ -164,7 +163,7 @@ func (h *House) Sections(ctx context.Context, site string) (list []SectionState,
 				st.LastAt, st.LastBy = p.SavedAt, p.SavedBy
 			}
 		}
-		if st.Waiting, err = store.ChangedPages(ctx, h.DB, site, e.Under); err != nil {
+		if st.Waiting, err = store.ChangedPages(ctx, h.DB, h.id(site), e.Under); err != nil {
 			return nil, err
 		}
 		list = append(list, st)

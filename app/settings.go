@@ -32,11 +32,6 @@ type Provider struct {
 // Steward is what the settings call the stewards among the roles.
 const Steward = "steward"
 
-func readSettings(ctx context.Context, q store.Queryer) (*Settings, error) {
-	s, err := store.Setting(ctx, q, "house", Settings{})
-	return &s, err
-}
-
 // matchesAny reports whether an address is at one of some domains.
 func matchesAny(domains []string, a access.Address) bool {
 	return slices.ContainsFunc(domains, func(d string) bool {
@@ -59,17 +54,18 @@ func (s *Settings) Provider(id string) *Provider {
 
 // IsSteward reports whether somebody looks after the house.
 func (h *House) IsSteward(a Actor) bool {
-	p, known := h.State().Policy.PersonOf(a.Identity)
+	s := h.State()
+	p, known := s.Policy.PersonOf(s.Identity(a.Who))
 	return known && p.Steward && !p.Blocked
 }
 
 // ChangeSettings changes the settings of the house; what says it for the ledger.
 func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change func(*Settings)) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if !h.IsSteward(a) {
 		return ErrMayNot
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	s := h.State()
 	next, settings := *s, *s.Settings
 	settings.SecondStep, settings.NoMail, settings.Providers = slices.Clone(settings.SecondStep), slices.Clone(settings.NoMail), slices.Clone(settings.Providers)
@@ -77,7 +73,7 @@ func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change
 	next.Settings = &settings
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
-			store.SaveSetting(ctx, tx, "house", settings),
+			h.saveSettings(ctx, tx, settings),
 			h.ledger(ctx, tx, a.Address.String(), "", "house", what, "", ""),
 		)
 	})
@@ -94,18 +90,17 @@ func (h *House) endVisitsWithout(ctx context.Context) (err error) {
 	if len(h.State().Settings.SecondStep) == 0 {
 		return nil
 	}
-	h.visits.Range(func(token, v any) bool {
-		address := v.(visiting).address
-		if len(h.SecondStepFor(h.Actor(address))) == 0 {
-			return true
+	h.dropVisits(func(v store.Visit) bool {
+		a, there := h.ActorOf(v.Who)
+		if there && len(h.SecondStepFor(a)) == 0 {
+			return false
 		}
-		has, failed := h.HasSecondStep(ctx, address)
+		has, failed := h.HasSecondStep(ctx, v.Who)
 		if failed == nil && !has {
-			h.visits.Delete(token)
-			failed = store.EndVisit(ctx, h.DB, token.([32]byte))
+			failed = store.EndVisit(ctx, h.DB, v.Token)
 		}
 		err = errors.Join(err, failed)
-		return true
+		return failed == nil && !has
 	})
 	return err
 }
@@ -120,7 +115,7 @@ func (h *House) SecondStepFor(a Actor) (roles []string) {
 		roles = append(roles, Steward)
 	}
 	for _, site := range s.Policy.Document().Sites {
-		for _, e := range s.Policy.Site(site.Address).EntriesOf(a.Identity, access.At(h.now())) {
+		for _, e := range s.Policy.Site(site.Address).EntriesOf(s.Identity(a.Who), access.At(h.now())) {
 			if slices.Contains(s.Settings.SecondStep, e.Role) && !slices.Contains(roles, e.Role) {
 				roles = append(roles, e.Role)
 			}

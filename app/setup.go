@@ -66,11 +66,11 @@ func (h *House) SetUp(ctx context.Context, n NewHouse) error {
 	if len(wrong) > 0 {
 		return wrong
 	}
-	account := store.Account{Address: address.String(), Name: doc.People[0].Name, Password: identity.HashPassword(n.Password)}
+	account := store.Account{Who: store.Who(doc.People[0].ID), Name: doc.People[0].Name, Password: identity.HashPassword(n.Password), SignedIn: true}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
 			store.SaveDocument(ctx, tx, doc),
-			h.saveAccount(ctx, tx, account),
+			h.newAccount(ctx, tx, account),
 			h.ledger(ctx, tx, address.String(), "", "house", fmt.Sprintf("%s made the house %s and became its steward.", account.Name, doc.House.Name), "", ""),
 		)
 	})

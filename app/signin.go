@@ -13,17 +13,6 @@ import (
 	"velada/store"
 )
 
-// TryLater says that there were too many wrong guesses.
-type TryLater struct{ Wait time.Duration }
-
-func (t TryLater) Error() string {
-	seconds := int(t.Wait.Seconds()) + 1
-	if seconds > 90 {
-		return fmt.Sprintf("Too many wrong tries. Try again in %d minutes.", (seconds+59)/60)
-	}
-	return fmt.Sprintf("Too many wrong tries. Try again in %d seconds.", seconds)
-}
-
 // WrongSignIn says that an address and a password do not belong together,
 // whether or not there is such an account.
 type WrongSignIn struct{}
@@ -34,19 +23,33 @@ func (WrongSignIn) Error() string { return "This address and this password do no
 // long as a known one.
 var noAccount = sync.OnceValue(func() string { return identity.HashPassword(identity.Token()) })
 
-// SignIn checks an address and a password. from is where the visitor comes from.
-func (h *House) SignIn(ctx context.Context, address, password, from string) (access.Address, error) {
+// SignIn checks an address and a password, and returns whose they are. An address
+// that somebody had before signs nobody in.
+func (h *House) SignIn(ctx context.Context, address, password string, from From) (store.Who, error) {
 	a, err := access.ParseAddress(address)
 	if err != nil {
-		return a, WrongSignIn{}
+		return "", WrongSignIn{}
 	}
-	forgive, wait := h.signInGuesses.Try(time.Now(), "from "+from, "account "+a.String())
-	if wait > 0 {
-		return a, TryLater{wait}
+	who, signsIn := h.State().WhoSignsIn(a)
+	if !signsIn {
+		who = store.Who("nobody " + a.String())
 	}
-	account, err := store.FindAccount(ctx, h.DB, a.String())
+	return who, h.checkPassword(ctx, who, password, from)
+}
+
+// CheckPassword checks the password of somebody who is signed in already.
+func (h *House) CheckPassword(ctx context.Context, a Actor, password string, from From) error {
+	return h.checkPassword(ctx, a.Who, password, from)
+}
+
+func (h *House) checkPassword(ctx context.Context, who store.Who, password string, from From) error {
+	forgive, err := h.countSignIn(ctx, "password", h.throttles.signIns, who, from)
 	if err != nil {
-		return a, fmt.Errorf("looking for an account: %w", err)
+		return err
+	}
+	account, err := store.FindAccount(ctx, h.DB, who)
+	if err != nil {
+		return fmt.Errorf("looking for an account: %w", err)
 	}
 	hash := noAccount()
 	if account != nil && account.Password != "" {
@@ -56,77 +59,130 @@ func (h *House) SignIn(ctx context.Context, address, password, from string) (acc
 		}
 	}
 	if len(password) > identity.LongestPassword {
-		return a, WrongSignIn{}
+		return WrongSignIn{}
 	}
 	right, err := identity.CheckPassword(hash, password)
 	if err != nil {
-		return a, err
+		return err
 	}
 	if !right || account == nil || account.Password == "" {
-		return a, WrongSignIn{}
+		return WrongSignIn{}
 	}
 	forgive()
-	return a, nil
+	return nil
 }
 
-// visitLife is how long a sign-in lasts on a site's host.
-const visitLife = 12 * time.Hour
+// countSignIn counts a guess at what somebody signs in with. A browser in which
+// they have signed in before is counted by itself, so that whoever guesses elsewhere
+// keeps nobody out; across browsers and networks guesses only wait.
+func (h *House) countSignIn(ctx context.Context, what string, t *identity.Throttle, who store.Who, from From) (forgive func(), err error) {
+	token := sha256.Sum256([]byte(from.Browser))
+	known := false
+	if from.Browser != "" {
+		if known, err = store.KnownBrowser(ctx, h.DB, who, token); err != nil {
+			return nil, err
+		}
+	}
+	if known {
+		return try(t, "", what+" of "+string(who)+" in "+string(token[:]))
+	}
+	here, err := try(t, "", what+" of "+string(who)+" from "+from.source())
+	if err != nil {
+		return nil, err
+	}
+	one, err1 := slow(ctx, h.throttles.accounts, what+" "+string(who))
+	two, err2 := slow(ctx, h.throttles.sources, what+" "+from.source())
+	return func() { here(); one(); two() }, errors.Join(err1, err2)
+}
 
-// BeginVisit redeems a ticket on a site's host and gives the value of the
-// cookie that stands for the visit.
-func (h *House) BeginVisit(ctx context.Context, code, site string) (string, error) {
-	ticket, ok := h.Tickets.Redeem(code, site, h.TicketTime())
-	if !ok {
-		return "", fmt.Errorf("the ticket is spent or not for %s", site)
+// KnowBrowser remembers a browser in which somebody has signed in, and returns the
+// token that it keeps: the one that it has, or a new one.
+func (h *House) KnowBrowser(ctx context.Context, who store.Who, token string) (string, error) {
+	if token == "" {
+		token = identity.Token()
+	}
+	return token, store.KnowBrowser(ctx, h.DB, who, sha256.Sum256([]byte(token)), time.Now())
+}
+
+// VisitLife is how long a sign-in lasts on a site's host.
+const VisitLife = 12 * time.Hour
+
+// BeginVisit redeems a ticket on a site's host, in the browser that it is for, and
+// returns the value of the cookie that stands for the visit.
+func (h *House) BeginVisit(ctx context.Context, code, site, nonce string) (string, error) {
+	id := h.id(site)
+	ticket, ok := h.Tickets.Redeem(code, string(id), nonce, h.TicketTime())
+	if !ok || id == "" {
+		return "", fmt.Errorf("the ticket is spent, or not for %s in this browser", site)
+	}
+	return h.VisitFrom(ctx, id, ticket.Console)
+}
+
+// VisitFrom begins a visit on a site's host that goes back to a sign-in on the
+// console, and returns the value of its cookie.
+func (h *House) VisitFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
+	in, err := store.FindSignedIn(ctx, h.DB, console)
+	if err != nil {
+		return "", err
+	}
+	if in == nil {
+		return "", errSignedOut
 	}
 	value := identity.Token()
-	v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Address: ticket.Address, Console: ticket.Console, Expires: time.Now().Add(visitLife)}
+	v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(VisitLife)}
 	if err := store.SaveVisit(ctx, h.DB, v); err != nil {
 		return "", fmt.Errorf("beginning a visit: %w", err)
 	}
-	h.keepVisit(v)
+	h.visits.Store(v.Token, v)
+	if now, err := store.FindSignedIn(ctx, h.DB, console); err != nil || now == nil || now.Who != v.Who { // ended meanwhile
+		return "", errors.Join(err, h.EndVisit(ctx, value), errSignedOut)
+	}
 	return value, nil
 }
 
-// Visiting gives the address that a visit's cookie stands for on a site.
-func (h *House) Visiting(value, site string) (access.Address, bool) {
+var errSignedOut = errors.New("the sign-in that the visit comes from has ended")
+
+// Visiting returns who a visit's cookie stands for on a site.
+func (h *House) Visiting(value string, site store.SiteID) (store.Who, bool) {
 	found, ok := h.visits.Load(sha256.Sum256([]byte(value)))
-	if !ok {
-		return access.Address{}, false
+	if !ok || site == "" {
+		return "", false
 	}
-	v := found.(visiting)
-	return v.address, v.Site == site && time.Now().Before(v.Expires)
+	v := found.(store.Visit)
+	return v.Who, v.Site == site && time.Now().Before(v.Expires)
 }
 
-// visiting is a visit with its address as it is compared.
-type visiting struct {
-	store.Visit
-	address access.Address
-}
-
-// keepVisit keeps a visit for the requests to come.
-func (h *House) keepVisit(v store.Visit) {
-	if a, err := access.ParseAddress(v.Address); err == nil {
-		h.visits.Store(v.Token, visiting{v, a})
-	}
+// dropVisits forgets the visits that are meant, for the requests to come, and wakes
+// whoever holds a connection open for one.
+func (h *House) dropVisits(meant func(v store.Visit) bool) {
+	h.visits.Range(func(token, v any) bool {
+		if meant(v.(store.Visit)) {
+			h.visits.Delete(token)
+		}
+		return true
+	})
+	h.wake()
 }
 
 // EndVisit signs out on one site's host.
 func (h *House) EndVisit(ctx context.Context, value string) error {
 	token := sha256.Sum256([]byte(value))
-	h.visits.Delete(token)
-	return store.EndVisit(ctx, h.DB, token)
+	err := store.EndVisit(ctx, h.DB, token)
+	h.dropVisits(func(v store.Visit) bool { return v.Token == token })
+	return err
 }
 
 // EndSession signs out on every site's host that a console session led to.
 func (h *House) EndSession(ctx context.Context, console string) error {
-	h.visits.Range(func(token, v any) bool {
-		if v.(visiting).Console == console {
-			h.visits.Delete(token)
-		}
-		return true
-	})
-	return errors.Join(store.EndVisitsOf(ctx, h.DB, console), store.EndSignedIn(ctx, h.DB, console))
+	err := errors.Join(store.EndVisitsOf(ctx, h.DB, console), store.EndSignedIn(ctx, h.DB, console))
+	h.dropVisits(func(v store.Visit) bool { return v.Console == console })
+	return err
+}
+
+// dropSignIns makes it hold for the requests to come that somebody was signed out
+// everywhere but in one place, once store.EndSignIns of that is committed.
+func (h *House) dropSignIns(who store.Who, but string) {
+	h.dropVisits(func(v store.Visit) bool { return v.Who == who && (but == "" || v.Console != but) })
 }
 
 // TicketTime is the time by which tickets are issued and redeemed: the real

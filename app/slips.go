@@ -24,82 +24,120 @@ func plainCode(code string) string {
 }
 
 // MakeSlips gives people of a group new first codes, which they must change when
-// they sign in. The codes are given here once and kept nowhere. Whoever may not
-// get one is told with why: those whom mail reaches, and for the keepers of a
-// group everybody who is more than a learner in it.
+// they sign in. The codes are returned here once and kept nowhere. Whoever may not
+// get one is told with why: those whom mail reaches, and for the managers of a group
+// everybody whose account is more than this group's. A second step stays as it is,
+// and everybody who gets a slip is told so.
 func (h *House) MakeSlips(ctx context.Context, a Actor, group string, people []string, again bool) (slips []Slip, left []RosterRow, err error) {
+	made, _, err := h.slipsFor(ctx, h.DB, a, group, people, again)
+	if err != nil {
+		return nil, nil, err
+	}
+	codes, hashes := map[store.Who]string{}, map[store.Who]string{}
+	var mu sync.Mutex
+	var hashing sync.WaitGroup
+	for _, p := range made { // hashed before anything is locked
+		hashing.Go(func() {
+			code := identity.FirstCode()
+			hash := identity.HashPassword(plainCode(code))
+			mu.Lock()
+			defer mu.Unlock()
+			codes[store.Who(p.ID)], hashes[store.Who(p.ID)] = code, hash
+		})
+	}
+	hashing.Wait()
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	var ended []store.Who
+	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		made, refused, err := h.slipsFor(ctx, tx, a, group, people, again)
+		if err != nil {
+			return err
+		}
+		left = refused
+		var names []string
+		for _, p := range made {
+			who := store.Who(p.ID)
+			if hashes[who] == "" { // may get one only since
+				continue
+			}
+			err := h.newAccount(ctx, tx, store.Account{Who: who, Name: p.Name, Password: hashes[who], MustChange: true, BeganIn: group})
+			if errors.Is(err, store.ErrAccount) {
+				err = store.SetPassword(ctx, tx, who, hashes[who], true)
+			}
+			if err == nil {
+				err = errors.Join(store.EndSignIns(ctx, tx, who, ""),
+					h.tellOfAccount(ctx, tx, who, "A new sign-in slip was made for you", fmt.Sprintf("%s made it. Your password before it does not work any more. If you did not ask for a slip, tell a steward.", a.Name)))
+			}
+			if err != nil {
+				return err
+			}
+			ended, names = append(ended, who), append(names, p.Name)
+			slips = append(slips, Slip{p.Name, canonical(p.Address), codes[who]})
+		}
+		if len(slips) == 0 {
+			return nil
+		}
+		what := fmt.Sprintf("New sign-in slips in %s for %s.", Wording{Document: h.State().Policy.Document()}.Group(group), joined(names, " and "))
+		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, who := range ended {
+		h.dropSignIns(who, "")
+	}
+	return slips, left, nil
+}
+
+// slipsFor lists the people of a group who get a slip, and those who do not.
+func (h *House) slipsFor(ctx context.Context, q store.Queryer, a Actor, group string, people []string, again bool) (list []access.Person, left []RosterRow, err error) {
 	if err := h.mayChangeHouse(ctx, a, group); err != nil {
 		return nil, nil, err
 	}
 	s := h.State()
-	members := s.Policy.GroupMembers(group, access.At(h.now()))
-	var accounts []*store.Account
-	for _, id := range members {
+	for _, id := range s.Policy.GroupMembers(group, access.At(h.now())) {
 		if len(people) > 0 && !slices.Contains(people, id) {
 			continue
 		}
 		p := personAt(s.Policy.Document(), id)
-		at := mustAddress(p.Address)
-		why, err := h.noSlip(ctx, a, *p, at)
+		account, err := store.FindAccount(ctx, q, store.Who(id))
 		if err != nil {
 			return nil, nil, err
 		}
-		account, err := h.Account(ctx, at)
+		why, err := h.noSlip(ctx, q, a, group, *p, account)
 		if err != nil {
 			return nil, nil, err
 		}
-		if why == "" && !again && account.Password != "" && !account.MustChange {
+		if why == "" && !again && account != nil && account.Password != "" && !account.MustChange {
 			why = "has a password of their own: give them a new slip by name if they lost it"
 		}
 		if why != "" {
 			left = append(left, RosterRow{Name: p.Name, Address: p.Address, Text: why})
 			continue
 		}
-		account.Name = p.Name
-		accounts = append(accounts, account)
-		slips = append(slips, Slip{p.Name, at.String(), identity.FirstCode()})
+		list = append(list, *p)
 	}
-	var hashing sync.WaitGroup
-	for i := range accounts {
-		hashing.Go(func() { accounts[i].Password = identity.HashPassword(plainCode(slips[i].Code)) })
-	}
-	hashing.Wait()
-	if len(slips) == 0 {
-		return nil, left, nil
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		for _, account := range accounts {
-			account.MustChange, account.TOTP, account.TOTPUsed = true, "", 0
-			if err := errors.Join(h.saveAccount(ctx, tx, *account), store.SaveRecoveryCodes(ctx, tx, account.Address, nil)); err != nil {
-				return err
-			}
-		}
-		what := fmt.Sprintf("New sign-in slips in %s for %d people.", Wording{Document: s.Policy.Document()}.Group(group), len(slips))
-		if len(slips) == 1 {
-			what = fmt.Sprintf("A new sign-in slip in %s for %s.", Wording{Document: s.Policy.Document()}.Group(group), slips[0].Name)
-		}
-		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")
-	})
-	for _, slip := range slips {
-		err = errors.Join(err, h.SignOutEverywhere(ctx, mustAddress(slip.Address), ""))
-	}
-	return slips, left, err
+	return list, left, nil
 }
 
 // noSlip says why somebody gets no slip from the one who makes them, or "".
-func (h *House) noSlip(ctx context.Context, a Actor, p access.Person, at access.Address) (string, error) {
+func (h *House) noSlip(ctx context.Context, q store.Queryer, a Actor, group string, p access.Person, account *store.Account) (string, error) {
 	s := h.State()
+	who := store.Who(p.ID)
 	switch {
 	case p.Blocked:
 		return "is blocked", nil
-	case s.Settings.Reaches(at):
+	case h.reaches(who):
 		return "is reached by mail: they can have a link sent", nil
 	case h.IsSteward(a):
 		return "", nil
 	case p.Steward:
 		return "is a steward of the house", nil
+	case account != nil && account.SignedIn && !slices.ContainsFunc(groupsWithin(s.Policy.Document(), group), func(g *access.Group) bool { return g.ID == account.BeganIn }):
+		return "has an account that began elsewhere: a steward can do it", nil
 	}
-	kept, err := store.KeptBy(ctx, h.DB, at.String())
+	kept, err := store.KeptBy(ctx, q, who)
 	if err != nil {
 		return "", err
 	}
@@ -107,7 +145,7 @@ func (h *House) noSlip(ctx context.Context, a Actor, p access.Person, at access.
 		return "keeps a group themself: a steward can do it", nil
 	}
 	for _, site := range s.Policy.Document().Sites {
-		if caps := h.CanAnywhere(h.Actor(at), site.Address) &^ h.CanAnywhere(a, site.Address); caps != 0 {
+		if caps := h.CanAnywhere(Actor{Who: who}, site.Address) &^ h.CanAnywhere(a, site.Address); caps != 0 {
 			return "may do on a site what you may not: a steward can do it", nil
 		}
 	}
@@ -116,7 +154,9 @@ func (h *House) noSlip(ctx context.Context, a Actor, p access.Person, at access.
 
 // NewJoinCode makes a code that lets people into a group who say it.
 func (h *House) NewJoinCode(ctx context.Context, a Actor, group string, ends time.Time, most int, approval bool) (store.JoinCode, error) {
-	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Address.String(), At: h.now(), Ends: ends, Most: most, Approval: approval}
+	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.now(), Ends: ends, Most: most, Approval: approval}
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayChangeHouse(ctx, a, group); err != nil {
 		return c, err
 	}
@@ -146,6 +186,8 @@ func (h *House) NewJoinCode(ctx context.Context, a Actor, group string, ends tim
 
 // DropJoinCode ends a join code.
 func (h *House) DropJoinCode(ctx context.Context, a Actor, group, code string) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayChangeHouse(ctx, a, group); err != nil {
 		return err
 	}
@@ -170,20 +212,32 @@ var ErrNoSuchCode = FieldErrors{"code": "This code lets nobody in. It may have e
 
 // AskJoinCode tells for which group a join code is, and what address the one who
 // says it would get; "" where they must be signed in.
-func (h *House) AskJoinCode(ctx context.Context, code, from string) (*store.JoinCode, error) {
-	forgive, wait := h.passGuesses.Try(time.Now(), "join from "+from)
-	if wait > 0 {
-		return nil, TryLater{wait}
+func (h *House) AskJoinCode(ctx context.Context, code string, from From) (*store.JoinCode, error) {
+	forgive, err := try(h.throttles.codes, "Too many codes from your network that are none.", from.source())
+	if err != nil {
+		return nil, err
+	}
+	forgiveAll, err := slow(ctx, h.throttles.allCodes, "join codes")
+	if err != nil {
+		return nil, err
 	}
 	c, err := store.FindJoinCode(ctx, h.DB, strings.Join(strings.FieldsFunc(strings.ToLower(code), func(r rune) bool { return r == ' ' || r == '-' }), "-"))
 	if err != nil {
 		return nil, err
 	}
-	if c == nil || !h.now().Before(c.Ends) || c.Used >= c.Most || GroupAt(h.State().Policy.Document(), c.Group) == nil {
+	if c == nil || h.codeEnded(ctx, c) {
 		return nil, ErrNoSuchCode
 	}
 	forgive()
+	forgiveAll()
 	return c, nil
+}
+
+// codeEnded reports whether a join code lets nobody in any more: it ended or was used
+// up, its group is gone, or whoever made it may not let people in now.
+func (h *House) codeEnded(ctx context.Context, c *store.JoinCode) bool {
+	return !h.now().Before(c.Ends) || c.Used >= c.Most || GroupAt(h.State().Policy.Document(), c.Group) == nil ||
+		h.mayChangeHouse(ctx, Actor{Who: c.By}, c.Group) != nil
 }
 
 // classDomain is where accounts without a mailbox are made; "" where there is none.
@@ -197,20 +251,32 @@ func (s *State) classDomain() string {
 }
 
 // Join lets somebody into a group who says its code, at once or after approval.
-func (h *House) Join(ctx context.Context, j Joining, from string) (*Joined, error) {
+func (h *House) Join(ctx context.Context, j Joining, from From) (*Joined, error) {
 	c, err := h.AskJoinCode(ctx, j.Code, from)
 	if err != nil {
 		return nil, err
 	}
 	r := store.JoinRequest{Group: c.Group, At: h.now()}
 	if j.Me != nil {
-		r.Address, r.Name = j.Me.Address.String(), j.Me.Name
-	} else if r, err = h.newLearner(ctx, j, r); err != nil {
+		r.Who, r.Name = j.Me.Who, j.Me.Name
+	} else if r, err = h.newLearner(j, r); err != nil {
+		return nil, err
+	}
+	if _, err := try(h.throttles.joins, "Very many people join by this code just now.", c.Code); err != nil {
 		return nil, err
 	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	out := &Joined{Group: Wording{Document: h.State().Policy.Document()}.Group(c.Group), Address: r.Address, Waits: c.Approval}
+	if h.codeEnded(ctx, c) { // meanwhile
+		return nil, ErrNoSuchCode
+	}
+	if r.Password != "" {
+		if r.Who, err = h.freeLearner(ctx, r.Name); err != nil {
+			return nil, err
+		}
+	}
+	out := &Joined{Group: Wording{Document: h.State().Policy.Document()}.Group(c.Group), Waits: c.Approval}
+	out.Address = h.AddressText(r.Who)
 	use := func(ctx context.Context, tx *sql.Tx) error {
 		left, err := store.UseJoinCode(ctx, tx, c.Code)
 		if err == nil && !left {
@@ -219,7 +285,8 @@ func (h *House) Join(ctx context.Context, j Joining, from string) (*Joined, erro
 		return err
 	}
 	if !c.Approval {
-		return out, h.letIn(ctx, h.Actor(mustAddress(c.By)), r, use)
+		by, _ := h.ActorOf(c.By)
+		return out, h.letIn(ctx, by, r, use)
 	}
 	keepers, err := store.Keepers(ctx, h.DB, c.Group)
 	if err != nil {
@@ -231,16 +298,15 @@ func (h *House) Join(ctx context.Context, j Joining, from string) (*Joined, erro
 	})
 }
 
-// newLearner makes the address and the password of somebody who joins without an account.
-func (h *House) newLearner(ctx context.Context, j Joining, r store.JoinRequest) (store.JoinRequest, error) {
-	s := h.State()
-	domain := s.classDomain()
-	if domain == "" {
+// newLearner reads what somebody says who joins without an account.
+func (h *House) newLearner(j Joining, r store.JoinRequest) (store.JoinRequest, error) {
+	if h.State().classDomain() == "" {
 		return r, FieldErrors{"code": "Sign in first, then say the code."}
 	}
 	wrong := FieldErrors{}
-	if r.Name = strings.TrimSpace(j.Name); r.Name == "" || len(r.Name) > 80 {
-		wrong["name"] = "Say what you are called."
+	var text string
+	if r.Name, text = nameTyped(j.Name); text != "" {
+		wrong["name"] = text
 	}
 	if text := passwordProblem(j.Password, r.Name); text != "" {
 		wrong["password"] = text
@@ -248,31 +314,50 @@ func (h *House) newLearner(ctx context.Context, j Joining, r store.JoinRequest) 
 	if len(wrong) > 0 {
 		return r, wrong
 	}
-	waiting, err := store.JoinRequests(ctx, h.DB, r.Group)
-	if err != nil {
-		return r, err
-	}
-	var failed error
-	local := freeID(r.Name, "learner", func(local string) bool {
-		a := access.Address{Local: local, Domain: domain}
-		_, known := s.Policy.PersonOf(s.Policy.Address(a))
-		account, err := store.FindAccount(ctx, h.DB, a.String())
-		failed = errors.Join(failed, err)
-		return err == nil && (known || account != nil || slices.ContainsFunc(waiting, func(w store.JoinRequest) bool { return w.Address == a.String() }))
-	})
-	r.Address, r.Password = local+"@"+domain, identity.HashPassword(j.Password)
-	return r, failed
+	r.Password = identity.HashPassword(j.Password)
+	return r, nil
 }
 
+// freeLearner makes up an address for a learner that nobody has, had, or waits
+// under; the caller holds writing.
+func (h *House) freeLearner(ctx context.Context, name string) (store.Who, error) {
+	s := h.State()
+	domain := s.classDomain()
+	var failed error
+	local := freeID(name, "learner", func(local string) bool {
+		a := access.Address{Local: local, Domain: domain}
+		if s.WhoHas(a) != store.Who(a.String()) {
+			return true
+		}
+		account, err1 := store.FindAccount(ctx, h.DB, store.Who(a.String()))
+		asks, err2 := store.AsksToJoin(ctx, h.DB, store.Who(a.String()))
+		failed = errors.Join(failed, err1, err2)
+		return failed == nil && (account != nil || asks)
+	})
+	return store.Who(local + "@" + domain), failed
+}
+
+// ErrAddressTaken says that the address that was made for somebody who waits is
+// another's by now.
+var ErrAddressTaken = errors.New("somebody else has this address by now: decline the request, and have them join again")
+
 // letIn puts somebody who joins into their group, under the right of whoever
-// gave the code or approves; who is nobody of the house yet becomes somebody.
+// gave the code or approves; who is nobody of the house yet becomes somebody. An
+// account that is there is never touched.
 func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also func(ctx context.Context, tx *sql.Tx) error) error {
-	a := mustAddress(r.Address)
 	name := Wording{Document: h.State().Policy.Document()}.Group(r.Group)
+	if !h.State().Identity(r.Who).Known() || r.Password != "" && !r.Who.Bare() { // gone, or the address is a person's by now
+		return ErrAddressTaken
+	}
+	if r.Password == "" && h.State().blocked(r.Who) {
+		return ErrMayNot
+	}
+	account := store.Account{Name: r.Name, Password: r.Password, BeganIn: r.Group, SignedIn: true}
 	return h.applyHouse(ctx, by, HouseChange{
-		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, r.Address, name),
+		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, h.AddressText(r.Who), name),
 		Do: func(doc *access.Document) error {
-			id := becomePerson(doc, a, r.Name)
+			id := h.becomePersonAs(doc, r.Who, r.Name)
+			account.Who = store.Who(id)
 			g := GroupAt(doc, r.Group)
 			if g == nil {
 				return ErrNothing
@@ -284,7 +369,10 @@ func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also f
 		},
 		Also: func(ctx context.Context, tx *sql.Tx) error {
 			if r.Password != "" {
-				if err := h.saveAccount(ctx, tx, store.Account{Address: a.String(), Name: r.Name, Password: r.Password}); err != nil {
+				if there, err := store.FindAccount(ctx, tx, r.Who); err != nil || there != nil {
+					return errors.Join(err, ErrAddressTaken)
+				}
+				if err := h.newAccount(ctx, tx, account); err != nil {
 					return err
 				}
 			}
@@ -293,13 +381,13 @@ func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also f
 	})
 }
 
-// AnswerJoin lets somebody who waits into a group, or refuses them.
+// AnswerJoin lets somebody who waits into a group, or declines.
 func (h *House) AnswerJoin(ctx context.Context, a Actor, group string, id int64, admit bool) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
 	if err := h.mayChangeHouse(ctx, a, group); err != nil {
 		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
 	list, err := store.JoinRequests(ctx, h.DB, group)
 	if err != nil {
 		return err

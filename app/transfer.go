@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"velada/core/access"
 	"velada/store"
@@ -24,13 +25,41 @@ type Import struct {
 
 // PlanImport works out what a document would do to the house.
 func (h *House) PlanImport(doc *access.Document) (*Import, error) {
+	return h.State().planImport(doc, access.At(h.now()))
+}
+
+// PlanImportInto works out what a document would do to the house in a database that
+// is only read; nil stands for an empty house.
+func PlanImportInto(ctx context.Context, db *sql.DB, doc *access.Document, now time.Time) (*Import, error) {
+	if db == nil {
+		return (*State)(nil).planImport(doc, access.At(now))
+	}
+	was, err := store.Document(ctx, db)
+	if errors.Is(err, store.ErrNoHouse) {
+		return PlanImportInto(ctx, nil, doc, now)
+	}
+	if err != nil {
+		return nil, err
+	}
+	s := &State{}
+	if s.Policy, err = access.Compile(was, nil); err != nil {
+		return nil, fmt.Errorf("the house in the database is not valid: %w", err)
+	}
+	if err := s.readIDs(ctx, db); err != nil {
+		return nil, err
+	}
+	if err := s.readPasses(ctx, db); err != nil {
+		return nil, err
+	}
+	return s.planImport(doc, access.At(now))
+}
+
+func (s *State) planImport(doc *access.Document, at access.Instant) (*Import, error) {
 	next, err := access.Compile(doc, nil)
 	if err != nil {
 		return nil, err
 	}
 	plan := &Import{Document: doc, Policy: next}
-	at := access.At(h.now())
-	s := h.State()
 	for _, site := range doc.Sites {
 		for _, p := range site.Passes {
 			if s == nil || s.Passes[site.Address][p.ID].Hash == nil {
@@ -68,25 +97,29 @@ func (h *House) Import(ctx context.Context, plan *Import, deleteSites bool) erro
 		return fmt.Errorf("%w: %s", ErrLosesSites, strings.Join(plan.Lost, ", "))
 	}
 	before := ""
+	was := &access.Document{}
 	if s := h.State(); s != nil {
-		text, err := s.Policy.Document().JSON()
+		was = s.Policy.Document()
+		text, err := was.JSON()
 		if err != nil {
 			return err
 		}
 		before = string(text)
 	}
+	follow := followPeople(was, plan.Document, nil)
 	after, err := plan.Document.JSON()
 	if err != nil {
 		return err
 	}
 	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
 		return errors.Join(
-			store.SaveDocument(ctx, tx, plan.Document),
+			store.SaveDocument(ctx, tx, plan.Document), follow.write(ctx, tx),
 			h.ledger(ctx, tx, "velada", "", "import", "A policy document was imported on the command line.", before, string(after)),
 		)
 	})
 	if err != nil {
 		return fmt.Errorf("importing: %w", err)
 	}
+	follow.hold(h)
 	return h.Reload(ctx)
 }

@@ -4,7 +4,9 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"maps"
+	"net/netip"
 	"net/url"
 
 	"velada/core/access"
@@ -17,38 +19,69 @@ func (h *House) UpstreamSecret(site string) string {
 	return h.seal("upstream", string(h.State().salts[site]), "")
 }
 
+// Elsewhere is what Velada is told of the web server that a site lives on.
+type Elsewhere struct {
+	Upstream string   // where it is; "" for a site with pages of its own
+	Literal  bool     // it reads ; and dots and blanks at the end of a path's segment as they stand
+	AnyCase  bool     // it takes small and capital letters for the same
+	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
+}
+
 // StandInFrontOf lets a site live elsewhere: on a web server that Velada stands in
-// front of; "" gives it pages of its own again. Only stewards do this, since
-// Velada asks any address they name.
-func (h *House) StandInFrontOf(ctx context.Context, a Actor, site, upstream string) error {
-	s := h.State()
-	person, known := s.Policy.PersonOf(s.Policy.Address(a.Address))
-	if !known || !person.Steward {
+// front of, or that asks Velada. Only stewards do this, since Velada asks any address
+// they name.
+func (h *House) StandInFrontOf(ctx context.Context, a Actor, site string, e Elsewhere) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if !h.IsSteward(a) {
 		return ErrMayNot
 	}
-	what := "The site has pages of its own again."
-	doc := *s.SiteDocument(site)
-	if upstream != "" {
-		u, err := url.Parse(upstream)
-		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.User != nil {
-			return FieldErrors{"upstream": "Name a web server as in http://127.0.0.1:9000."}
+	s := h.State()
+	if s.SiteDocument(site) == nil {
+		return ErrNoSite
+	}
+	wrong := FieldErrors{}
+	var askers []string
+	for _, text := range e.Askers {
+		network, err := netip.ParsePrefix(text)
+		if address, failed := netip.ParseAddr(text); failed == nil {
+			network, err = address.Unmap().Prefix(address.Unmap().BitLen())
 		}
-		what = "The site lives at " + upstream + ", and Velada stands in front of it."
+		if err != nil {
+			wrong["askers"] = fmt.Sprintf("“%s” is neither an address nor a network as in 10.2.0.0/16.", text)
+			continue
+		}
+		askers = append(askers, network.Masked().String())
+	}
+	what := "The site has pages of its own again."
+	if e.Upstream == "" && s.Details[site].Upstream == "" {
+		what = "Which servers may ask about the site, and how they read paths, was changed."
+	}
+	doc := *s.SiteDocument(site)
+	if e.Upstream != "" {
+		u, err := url.Parse(e.Upstream)
+		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.User != nil {
+			wrong["upstream"] = "Name a web server as in http://127.0.0.1:9000."
+		}
+		what = "The site lives at " + e.Upstream + ", and Velada stands in front of it."
 		doc.State = "live"
 		if len(doc.Pages) == 0 {
 			doc.Pages = []access.Page{{Path: "/", Listing: true}}
 		}
 	}
+	if len(wrong) > 0 {
+		return wrong
+	}
 	then, err := s.Policy.Replace(&doc)
 	if err != nil {
 		return err
 	}
-	return h.changeListing(ctx, a, site, what, func(tx *sql.Tx, next *State) error {
+	return h.putListing(ctx, a, site, what, func(tx *sql.Tx, next *State) error {
 		d := next.Details[site]
-		d.Upstream = upstream
+		d.Upstream, d.Literal, d.AnyCase, d.Askers = e.Upstream, e.Literal, e.AnyCase, askers
 		next.Details = maps.Clone(next.Details)
 		next.Details[site] = d
 		next.Policy = then
-		return errors.Join(store.SaveDetails(ctx, tx, site, d), store.SaveSite(ctx, tx, &doc, sitePosition(s, site)))
+		return errors.Join(store.SaveDetails(ctx, tx, h.id(site), d), store.SaveSite(ctx, tx, &doc, sitePosition(s, site)))
 	})
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -51,7 +52,7 @@ func (c *Console) account(x *gin.Context) { c.showAccount(x, http.StatusOK, form
 
 func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form) {
 	me, ctx := actor(x), x.Request.Context()
-	account, err := c.House.Account(ctx, me.Address)
+	account, err := c.House.Account(ctx, me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -65,7 +66,10 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 		v.Kinds = append(v.Kinds, choice{k.ID, k.Name, slices.Contains(account.ByMail, k.ID)})
 	}
 	if v.HasSecond {
-		v.Recovery, err = store.RecoveryCodes(ctx, c.House.DB, account.Address)
+		v.Recovery, err = store.RecoveryCodes(ctx, c.House.DB, account.Who)
+	} else if x.Query("second") != "" && !c.fresh(x) {
+		x.Redirect(http.StatusSeeOther, "/again?then="+url.QueryEscape("/account?second=new#second"))
+		return
 	} else if x.Query("second") != "" || len(code.Wrong) > 0 {
 		v.SetUp, err = c.newSecret(x, me.Address)
 	}
@@ -73,8 +77,8 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 		c.fail(x, err)
 		return
 	}
-	keys, err1 := store.Passkeys(ctx, c.House.DB, account.Address)
-	browsers, err2 := store.SignedInOf(ctx, c.House.DB, account.Address)
+	keys, err1 := store.Passkeys(ctx, c.House.DB, account.Who)
+	browsers, err2 := store.SignedInOf(ctx, c.House.DB, account.Who)
 	offers, err3 := c.House.OffersTo(ctx, me)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		c.fail(x, err)
@@ -104,7 +108,7 @@ func (c *Console) sitesOf(me app.Actor) (list []mySite) {
 		}
 		w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 		row := mySite{Address: doc.Address, Title: doc.Title, Can: app.CapabilityWords(caps)}
-		for _, e := range s.Policy.Site(doc.Address).EntriesOf(me.Identity, c.at()) {
+		for _, e := range s.Policy.Site(doc.Address).EntriesOf(s.Identity(me.Who), c.at()) {
 			text := capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
 			if e.Group != "" {
 				text += ", through " + w.Group(e.Group)
@@ -148,15 +152,18 @@ func (c *Console) done(x *gin.Context, err error, text, to string) {
 func (c *Console) doPassword(x *gin.Context) {
 	ctx, me := x.Request.Context(), actor(x)
 	f := form{Wrong: app.FieldErrors{}}
-	err := c.House.ChangePassword(ctx, me, x.PostForm("old"), x.PostForm("password"), remote(x.Request))
+	err := c.House.ChangePassword(ctx, me, x.PostForm("old"), x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
 	if errors.As(err, &f.Wrong) {
 		c.showAccount(x, http.StatusUnprocessableEntity, form{}, f, form{})
 		return
 	}
-	if err == nil {
-		err = c.House.SignOutEverywhere(ctx, me.Address, c.sessions.GetString(ctx, sessionVisits))
+	if err != nil {
+		c.fail(x, err)
+		return
 	}
-	c.done(x, err, "Your password is changed. Everywhere else you are signed out.", "/account")
+	c.proven(x)
+	c.sayWhatStays(x, me.Who, "Your password is changed. Everywhere else you are signed out.")
+	x.Redirect(http.StatusSeeOther, "/account")
 }
 
 func (c *Console) doSetSecond(x *gin.Context) {
@@ -168,14 +175,19 @@ func (c *Console) doSetSecond(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, "/account")
 			return
 		}
-		err := c.House.DropSecondStep(ctx, me, x.PostForm("code"), remote(x.Request))
+		err := c.House.DropSecondStep(ctx, me, x.PostForm("code"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
 		if c.wrongCode(x, &f, err) {
 			return
 		}
-		c.done(x, err, "Signing in takes one step from now on.", "/account")
+		if err == nil {
+			c.sayWhatStays(x, me.Who, "Signing in takes one step from now on. Everywhere else you are signed out.")
+			x.Redirect(http.StatusSeeOther, "/account")
+			return
+		}
+		c.fail(x, err)
 		return
 	}
-	recovery, err := c.House.SetSecondStep(ctx, me.Address, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"))
+	recovery, err := c.House.SetSecondStep(ctx, me.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), c.sessions.GetString(ctx, sessionVisits))
 	switch {
 	case c.wrongCode(x, &f, err):
 	case err != nil:
@@ -183,6 +195,7 @@ func (c *Console) doSetSecond(x *gin.Context) {
 	default:
 		c.sessions.Remove(ctx, sessionSecret)
 		c.sessions.Put(ctx, sessionSecond, true)
+		c.sayWhatStays(x, me.Who, "The second step is set up. Everywhere else you are signed out.")
 		c.showRecovery(x, recovery, "/account")
 	}
 }
@@ -201,9 +214,22 @@ func (c *Console) wrongCode(x *gin.Context, f *form, err error) bool {
 	return true
 }
 
+// needsProofWithout is needsProof for who has no password that is asked for anyway.
+func (c *Console) needsProofWithout(x *gin.Context) {
+	account, err := c.House.Account(x.Request.Context(), actor(x).Who)
+	if err != nil {
+		c.fail(x, err)
+		x.Abort()
+		return
+	}
+	if account.Password == "" {
+		c.needsProof(x)
+	}
+}
+
 // askNewPasskey gives what a browser needs to make a passkey.
 func (c *Console) askNewPasskey(x *gin.Context) {
-	holder, err := c.House.Keyholder(x.Request.Context(), actor(x).Address)
+	holder, err := c.House.Keyholder(x.Request.Context(), actor(x))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -224,7 +250,11 @@ func (c *Console) keepPasskey(x *gin.Context) {
 		name = device(x.Request.UserAgent()) + ", " + time.Now().Format("2 Jan 2006")
 	}
 	if err := c.House.KeepPasskey(x.Request.Context(), c.passkeys, actor(x), name, []byte(kept), x.Request); err != nil {
-		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "The browser made no passkey that can be used here."})
+		text := "The browser made no passkey that can be used here."
+		if errors.Is(err, app.ErrPasskeyKnown) {
+			text = capital(err.Error()) + "."
+		}
+		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": text})
 		return
 	}
 	c.flash(x, "The passkey is kept. You can sign in with it from now on.")
@@ -234,7 +264,7 @@ func (c *Console) keepPasskey(x *gin.Context) {
 func (c *Console) dropPasskey(x *gin.Context) {
 	id, err := base64.RawURLEncoding.DecodeString(x.PostForm("id"))
 	if err == nil {
-		err = store.DropPasskey(x.Request.Context(), c.House.DB, actor(x).Address.String(), id)
+		err = store.DropPasskey(x.Request.Context(), c.House.DB, actor(x).Who, id)
 	}
 	c.done(x, err, "The passkey is forgotten.", "/account")
 }
@@ -245,7 +275,7 @@ func (c *Console) endBrowser(x *gin.Context) {
 	if id := x.PostForm("id"); id != "" {
 		err = c.House.EndOne(ctx, me, id)
 	} else {
-		err = c.House.SignOutEverywhere(ctx, me.Address, c.sessions.GetString(ctx, sessionVisits))
+		err = c.House.SignOutEverywhere(ctx, me.Who, c.sessions.GetString(ctx, sessionVisits))
 	}
 	c.done(x, err, "Signed out there, from the next request on.", "/account")
 }
@@ -263,7 +293,7 @@ type noticeRow struct {
 }
 
 func (c *Console) notices(x *gin.Context) {
-	list, err := store.Notices(x.Request.Context(), c.House.DB, actor(x).Address.String(), 100)
+	list, err := store.Notices(x.Request.Context(), c.House.DB, actor(x).Who, 100)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -281,10 +311,11 @@ func (c *Console) notices(x *gin.Context) {
 
 func (c *Console) seeNotices(x *gin.Context) {
 	last, err := readNumber(x.PostForm("last"))
-	if err == nil {
-		err = store.SeeNotices(x.Request.Context(), c.House.DB, actor(x).Address.String(), last)
-	}
 	if err != nil {
+		c.refuse(x, http.StatusBadRequest, "Which notices were seen is not said.")
+		return
+	}
+	if err := store.SeeNotices(x.Request.Context(), c.House.DB, actor(x).Who, last); err != nil {
 		c.fail(x, err)
 		return
 	}

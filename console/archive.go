@@ -106,6 +106,9 @@ func afterUpload(x *gin.Context) {
 	x.Redirect(http.StatusSeeOther, to)
 }
 
+// chooseAgain is said of a file that came with a form in which something else was wrong.
+const chooseAgain = "Choose this file again: browsers do not keep it when another field has to be corrected."
+
 // fileSent reads a file of a form, of at most so many bytes; nil where none was
 // chosen.
 func fileSent(x *gin.Context, field string, most int64) (name string, data []byte, err error) {

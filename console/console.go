@@ -12,7 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"strings"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -22,7 +22,6 @@ import (
 
 	"velada/app"
 	"velada/core/access"
-	"velada/core/content"
 	"velada/gate"
 	"velada/identity"
 	"velada/look"
@@ -50,6 +49,9 @@ type Console struct {
 	ending    <-chan struct{} // closed when the console ends
 	templates map[string]*template.Template
 	handler   http.Handler
+	engine    *gin.Engine      // its routes
+	https     bool             // visitors come by it
+	clock     func() time.Time // by which it is told how long ago somebody showed who they are
 }
 
 // New gives the console of a house; ctx ends its background work.
@@ -61,7 +63,8 @@ func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode str
 	c.sessions.Store = sessionStore
 	c.sessions.Lifetime = 7 * 24 * time.Hour
 	c.sessions.IdleTimeout = 24 * time.Hour
-	c.sessions.Cookie.Name = "velada_console"
+	c.https, c.clock = secure, time.Now
+	c.sessions.Cookie.Name = c.cookieName("velada_console")
 	c.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	c.sessions.Cookie.Secure = secure
 	c.sessions.HashTokenInStore = true
@@ -82,8 +85,9 @@ func (c *Console) ServeHTTP(w http.ResponseWriter, r *http.Request) { c.handler.
 func (c *Console) routes(secure bool) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
+	c.engine = g
 	g.Use(gin.CustomRecovery(func(x *gin.Context, trouble any) {
-		slog.Error("answering an administrator", "path", x.Request.URL.Path, "trouble", trouble)
+		slog.Error("answering an administrator", "path", x.Request.URL.Path, "trouble", trouble, "stack", string(debug.Stack()))
 		x.String(http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
 		x.Abort()
 	}))
@@ -93,8 +97,8 @@ func (c *Console) routes(secure bool) http.Handler {
 		}
 	})
 	g.GET("/set-up", c.showSetUp)
-	g.POST("/set-up", c.doSetUp)
-	open := g.Group("/", c.needsHouse)
+	g.POST("/set-up", limit(mostSignIn), c.doSetUp)
+	open := g.Group("/", limit(mostSignIn), c.needsHouse)
 	open.GET("/sign-in", c.showSignIn)
 	open.POST("/sign-in", c.doSignIn)
 	open.GET("/sign-in/with/:provider", c.signInWith)
@@ -118,7 +122,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	open.POST("/join", c.doJoin)
 	open.POST("/sign-out", c.signOut)
 
-	in := g.Group("/", c.signedIn)
+	in := g.Group("/", c.signedIn, limit(mostForm), c.readForm)
 	in.GET("/", func(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") })
 	in.GET("/sites", c.sites)
 	in.GET("/new-site", c.newSite)
@@ -129,11 +133,13 @@ func (c *Console) routes(secure bool) http.Handler {
 	in.GET("/ledger", c.ledger)
 	in.GET("/account", c.account)
 	in.POST("/account", c.doAccount)
-	in.POST("/account/password", c.doPassword)
-	in.POST("/account/second-step", c.doSetSecond)
-	in.POST("/account/passkeys", c.keepPasskey)
-	in.POST("/account/passkeys/ask", c.askNewPasskey)
-	in.POST("/account/passkeys/drop", c.dropPasskey)
+	in.POST("/account/password", c.needsProofWithout, c.doPassword)
+	in.GET("/again", c.showAgain)
+	in.POST("/again", c.doAgain)
+	in.POST("/account/second-step", c.needsProof, c.doSetSecond)
+	in.POST("/account/passkeys", c.needsProof, c.keepPasskey)
+	in.POST("/account/passkeys/ask", c.needsProof, c.askNewPasskey)
+	in.POST("/account/passkeys/drop", c.needsProof, c.dropPasskey)
 	in.POST("/account/browsers", c.endBrowser)
 	in.POST("/account/invitation", c.answerInvitation)
 	in.GET("/people", c.people)
@@ -143,6 +149,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	stewards.POST("/people/:person", c.doPerson)
 	stewards.POST("/people/:person/leave", c.doLeaveHouse)
 	stewards.POST("/people/:person/merge", c.doMerge)
+	stewards.POST("/people/:person/release", c.doRelease)
 	stewards.POST("/people/:person/group", c.doPersonGroup)
 	stewards.GET("/new-group", c.newGroup)
 	stewards.POST("/new-group", c.doGroup)
@@ -175,7 +182,6 @@ func (c *Console) routes(secure bool) http.Handler {
 	whole.GET("/door", c.door)
 	whole.GET("/walk", c.walkIn)
 	whole.GET("/passes", c.passes)
-	whole.GET("/links/:file", c.linkQR)
 	whole.GET("/holding", c.holding)
 	whole.GET("/rehearsal", c.rehearsal)
 	whole.GET("/team", c.team)
@@ -187,6 +193,7 @@ func (c *Console) routes(secure bool) http.Handler {
 	whole.GET("/people", c.findPeople)
 	whole.GET("/ledger", c.siteLedger)
 	door := site.Group("", c.may(access.ChangeDoor, "You may look at this site's door, not change it."))
+	door.GET("/links/:file", c.linkQR)
 	door.POST("/door/start", c.doStart)
 	door.POST("/door/add", c.doAdd)
 	door.POST("/door/change", c.doChange)
@@ -282,11 +289,6 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 		if https {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		most := int64(18 << 20)
-		if strings.HasSuffix(r.URL.Path, "/archive") {
-			most = content.MostArchive + 1<<20
-		}
-		r.Body = http.MaxBytesReader(w, r.Body, most)
 		next.ServeHTTP(w, r)
 	})
 }
@@ -299,7 +301,7 @@ func (c *Console) signedIn(x *gin.Context) {
 		x.Abort()
 		return
 	}
-	address, ok := c.whoIsIn(x)
+	me, ok := c.whoIsIn(x)
 	if !ok {
 		target := "/sign-in"
 		if x.Request.Method == http.MethodGet && x.Request.URL.Path != "/" {
@@ -309,12 +311,12 @@ func (c *Console) signedIn(x *gin.Context) {
 		x.Abort()
 		return
 	}
-	if to := c.unfinished(x, address); to != "" {
+	if to := c.unfinished(x, me); to != "" {
 		x.Redirect(http.StatusSeeOther, to)
 		x.Abort()
 		return
 	}
-	x.Set("actor", c.House.Actor(address))
+	x.Set("actor", me)
 }
 
 // at is the instant that everything is decided at.
@@ -379,6 +381,8 @@ func (c *Console) refuse(x *gin.Context, status int, text string) {
 // fail answers an error of a use case.
 func (c *Console) fail(x *gin.Context, err error) {
 	switch {
+	case errors.Is(err, app.ErrMoved), errors.Is(err, app.ErrBusy), errors.Is(err, app.ErrAddressTaken):
+		c.refuse(x, http.StatusConflict, capital(err.Error())+".")
 	case errors.Is(err, app.ErrNoSite):
 		c.notFound(x)
 	case errors.Is(err, app.ErrMayNot):
@@ -438,14 +442,13 @@ func (c *Console) page(x *gin.Context, title string) *page {
 	if a, ok := x.Get("actor"); ok {
 		me := a.(app.Actor)
 		p.Me = me.Name
-		person, known := c.House.State().Policy.PersonOf(me.Identity)
-		p.Steward = known && person.Steward
+		p.Steward = c.House.IsSteward(me)
 		p.Rules = p.Steward || c.House.WorksSomewhere(me)
-		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.DB, me.Address.String())
+		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.DB, me.Who)
 		if err != nil {
 			slog.Error("counting what somebody was told", "error", err)
 		}
-		kept, err := store.KeptBy(x.Request.Context(), c.House.DB, me.Address.String())
+		kept, err := store.KeptBy(x.Request.Context(), c.House.DB, me.Who)
 		if err != nil {
 			slog.Error("reading what groups somebody keeps", "error", err)
 		}

@@ -5,9 +5,12 @@ import (
 	"encoding/json"
 	"errors"
 	"html/template"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
+	"unicode"
 
 	"github.com/gin-gonic/gin"
 
@@ -15,12 +18,13 @@ import (
 	"velada/core/access"
 	"velada/gate"
 	"velada/identity"
+	"velada/store"
 )
 
 // What a session of the console keeps.
 const (
-	sessionAddress = "address"
-	sessionVisits  = "visits" // the sign-in's id; what visits handed over from it are ended by
+	sessionProven  = "proven" // unix seconds: when they last showed who they are
+	sessionVisits  = "visits" // the sign-in's id, by which it is known who is in, and visits handed over from it are ended
 	sessionSecond  = "second" // a second step was taken, or a passkey shown
 	sessionHalf    = "half"   // JSON: signed in but for the second step
 	sessionFirst   = "first"  // the password is a first code, to be changed before anything else
@@ -31,29 +35,30 @@ const (
 
 // halfIn is somebody who is signed in but for the second step.
 type halfIn struct {
-	Address, How string
-	To           map[string]string // where they go on to
+	Who store.Who
+	How string
+	To  map[string]string // where they go on to
 }
 
 // enter lets somebody in who has shown who they are, after a second step where
 // one is set up or called for, and leads them on. strong says that what they
 // have shown stands for two steps.
-func (c *Console) enter(x *gin.Context, address access.Address, how string, strong bool, to map[string]string) {
-	has, err := c.House.HasSecondStep(x.Request.Context(), address)
+func (c *Console) enter(x *gin.Context, who store.Who, how string, strong bool, to map[string]string) {
+	has, err := c.House.HasSecondStep(x.Request.Context(), who)
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
-	if !strong && (has || len(c.House.SecondStepFor(c.House.Actor(address))) > 0) {
+	if !strong && (has || len(c.House.SecondStepFor(app.Actor{Who: who})) > 0) {
 		if err := c.sessions.RenewToken(x.Request.Context()); err != nil {
 			panic(err)
 		}
-		c.keep(x, sessionHalf, halfIn{address.String(), how, to})
+		c.keep(x, sessionHalf, halfIn{who, how, to})
 		x.Redirect(http.StatusSeeOther, "/second-step")
 		return
 	}
-	c.begin(x, address, how, strong)
-	c.goOn(x, address, to)
+	c.begin(x, who, how, strong)
+	c.goOn(x, to)
 }
 
 // keep keeps a value in the session, as JSON.
@@ -71,7 +76,7 @@ func (c *Console) kept(x *gin.Context, key string, value any) bool {
 }
 
 // begin signs somebody in on the console, under a fresh session token.
-func (c *Console) begin(x *gin.Context, address access.Address, how string, second bool) {
+func (c *Console) begin(x *gin.Context, who store.Who, how string, second bool) {
 	ctx := x.Request.Context()
 	if earlier := c.sessions.GetString(ctx, sessionVisits); earlier != "" { // somebody else, or a second step later
 		if err := c.House.EndSession(ctx, earlier); err != nil {
@@ -82,22 +87,68 @@ func (c *Console) begin(x *gin.Context, address access.Address, how string, seco
 		panic(err)
 	}
 	id := identity.Token()
-	if err := c.House.Begin(ctx, id, address, device(x.Request.UserAgent()), how); err != nil {
+	if err := c.House.Begin(ctx, id, who, device(x.Request.UserAgent()), how); err != nil {
 		panic(err)
 	}
 	for _, key := range []string{sessionHalf, sessionAsked, sessionPasskey, sessionSecret, sessionFirst} {
 		c.sessions.Remove(ctx, key)
 	}
-	c.sessions.Put(ctx, sessionAddress, address.String())
+	c.proven(x)
+	c.knowBrowser(x, who)
 	c.sessions.Put(ctx, sessionVisits, id)
 	c.sessions.Put(ctx, sessionSecond, second)
-	account, err := c.House.Account(ctx, address)
+	account, err := c.House.Account(ctx, who)
 	if err != nil {
 		panic(err)
 	}
 	if account.MustChange && how == "password" {
 		c.sessions.Put(ctx, sessionFirst, true)
 	}
+}
+
+// stayProven is how long whoever has shown who they are need not do so again, before
+// what they sign in with is changed.
+const stayProven = 10 * time.Minute
+
+// proven keeps that somebody has shown who they are just now.
+func (c *Console) proven(x *gin.Context) {
+	c.sessions.Put(x.Request.Context(), sessionProven, c.clock().Unix())
+}
+
+// knownCookie is the cookie of a browser in which somebody has signed in.
+const (
+	knownCookie = "velada_known"
+	knownLife   = 365 * 24 * time.Hour
+)
+
+func (c *Console) cookieName(name string) string {
+	if c.https {
+		return "__Host-" + name
+	}
+	return name
+}
+
+// knowBrowser remembers the browser that somebody has signed in in, so that nobody
+// who guesses elsewhere keeps them out.
+func (c *Console) knowBrowser(x *gin.Context, who store.Who) {
+	token, err := c.House.KnowBrowser(x.Request.Context(), who, c.from(x).Browser)
+	if err != nil {
+		slog.Error("remembering a browser", "error", err)
+		return
+	}
+	http.SetCookie(x.Writer, &http.Cookie{
+		Name: c.cookieName(knownCookie), Value: token, Path: "/", MaxAge: int(knownLife.Seconds()),
+		HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: c.https,
+	})
+}
+
+// from is where somebody comes from.
+func (c *Console) from(x *gin.Context) app.From {
+	f := app.From{IP: remote(x.Request)}
+	if known, err := x.Request.Cookie(c.cookieName(knownCookie)); err == nil && len(known.Value) <= 64 {
+		f.Browser = known.Value
+	}
+	return f
 }
 
 // device says in words what a browser says of itself.
@@ -170,7 +221,7 @@ func (c *Console) tint(x *gin.Context) {
 }
 
 // whereTo are the fields that say where somebody goes on to after signing in.
-var whereTo = []string{"site", "path", "then"}
+var whereTo = []string{"site", "path", "then", "nonce"}
 
 func asked(x *gin.Context) form {
 	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
@@ -190,54 +241,55 @@ func (c *Console) needsHouse(x *gin.Context) {
 
 func (c *Console) showSignIn(x *gin.Context) {
 	f := asked(x)
-	if address, ok := c.whoIsIn(x); ok {
-		if to := c.unfinished(x, address); to != "" {
+	if me, ok := c.whoIsIn(x); ok {
+		if to := c.unfinished(x, me); to != "" {
 			x.Redirect(http.StatusSeeOther, to)
 			return
 		}
-		c.goOn(x, address, f.Values)
+		c.goOn(x, f.Values)
 		return
 	}
 	f.Values["address"] = x.Query("address")
 	c.show(x, http.StatusOK, "sign-in", c.signInPage(x, f))
 }
 
-// whoIsIn gives the address of whoever is signed in, when that was not ended
-// from elsewhere.
-func (c *Console) whoIsIn(x *gin.Context) (access.Address, bool) {
+// whoIsIn returns whoever is signed in, when that was not ended from elsewhere.
+func (c *Console) whoIsIn(x *gin.Context) (app.Actor, bool) {
 	ctx := x.Request.Context()
-	address, err := access.ParseAddress(c.sessions.GetString(ctx, sessionAddress))
-	if err != nil {
-		return address, false
+	id := c.sessions.GetString(ctx, sessionVisits)
+	if id == "" {
+		return app.Actor{}, false
 	}
-	still, err := c.House.StillIn(ctx, c.sessions.GetString(ctx, sessionVisits))
+	who, still, err := c.House.StillIn(ctx, id)
 	if err != nil {
 		panic(err)
 	}
-	if !still {
+	me, there := c.House.ActorOf(who)
+	if !still || !there {
 		if err := c.sessions.Destroy(ctx); err != nil {
 			panic(err)
 		}
+		return app.Actor{}, false
 	}
-	return address, still
+	return me, true
 }
 
 // unfinished gives where somebody who is signed in must go before anything else.
-func (c *Console) unfinished(x *gin.Context, address access.Address) string {
+func (c *Console) unfinished(x *gin.Context, me app.Actor) string {
 	ctx := x.Request.Context()
 	if c.sessions.GetBool(ctx, sessionFirst) {
 		return "/first-password"
 	}
-	if !c.sessions.GetBool(ctx, sessionSecond) && len(c.House.SecondStepFor(c.House.Actor(address))) > 0 {
-		c.keep(x, sessionHalf, halfIn{address.String(), "password", map[string]string{}})
+	if !c.sessions.GetBool(ctx, sessionSecond) && len(c.House.SecondStepFor(me)) > 0 {
+		c.keep(x, sessionHalf, halfIn{me.Who, "password", map[string]string{}})
 		return "/second-step"
 	}
 	return ""
 }
 
 func (c *Console) doSignIn(x *gin.Context) {
-	f := typed(x, "address", "site", "path", "then")
-	address, err := c.House.SignIn(x.Request.Context(), f.Values["address"], x.PostForm("password"), remote(x.Request))
+	f := typed(x, "address", "site", "path", "then", "nonce")
+	who, err := c.House.SignIn(x.Request.Context(), f.Values["address"], x.PostForm("password"), c.from(x))
 	var later app.TryLater
 	var wrong app.WrongSignIn
 	switch {
@@ -250,31 +302,42 @@ func (c *Console) doSignIn(x *gin.Context) {
 	case err != nil:
 		c.fail(x, err)
 	default:
-		c.enter(x, address, "password", false, f.Values)
+		c.enter(x, who, "password", false, f.Values)
 	}
 }
 
 // goOn leads somebody who is signed in to where they were going: to a site by a
 // ticket for its host, or to a view of the console.
-func (c *Console) goOn(x *gin.Context, address access.Address, to map[string]string) {
+func (c *Console) goOn(x *gin.Context, to map[string]string) {
 	if c.sessions.GetBool(x.Request.Context(), sessionFirst) {
 		c.keep(x, "onward", to)
 		x.Redirect(http.StatusSeeOther, "/first-password")
 		return
 	}
-	x.Redirect(http.StatusSeeOther, c.onward(x, address, to))
+	x.Redirect(http.StatusSeeOther, c.onward(x, to))
 }
 
-func (c *Console) onward(x *gin.Context, address access.Address, to map[string]string) string {
+func (c *Console) onward(x *gin.Context, to map[string]string) string {
 	if site := to["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
+		if to["nonce"] == "" { // its own host begins, so that the ticket is for this browser
+			return c.SiteURL(site) + "/velada/sign-in?" + url.Values{"path": {to["path"]}}.Encode()
+		}
 		code := c.House.Tickets.Issue(identity.Ticket{
-			Site: site, Address: address.String(), Console: c.sessions.GetString(x.Request.Context(), sessionVisits),
+			Site: string(c.House.State().ID(site)), Nonce: to["nonce"], Console: c.sessions.GetString(x.Request.Context(), sessionVisits),
 		}, c.House.TicketTime())
 		query := url.Values{"ticket": {code}, "path": {to["path"]}}
 		return c.SiteURL(site) + "/velada/enter?" + query.Encode()
 	}
-	then := to["then"]
-	if !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || strings.HasPrefix(then, "/\\") {
+	return localView(to["then"])
+}
+
+// localView returns a view of the console to go on to, whatever was asked for: a
+// path on this host that browsers read as nothing else.
+func localView(then string) string {
+	u, err := url.Parse(then)
+	if err != nil || !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || u.Scheme != "" || u.Host != "" || u.User != nil ||
+		strings.ContainsFunc(then, func(r rune) bool { return r == '\\' || unicode.IsControl(r) || unicode.IsSpace(r) }) ||
+		strings.ContainsFunc(u.Path, func(r rune) bool { return r == '\\' || unicode.IsControl(r) }) || strings.HasPrefix(u.Path, "//") {
 		return "/sites"
 	}
 	return then
@@ -319,18 +382,18 @@ func (c *Console) forgot(x *gin.Context, status int, f form, sent bool) {
 }
 
 func (c *Console) doForgot(x *gin.Context) {
-	f := typed(x, "address", "kind", "site", "path", "then")
+	f := typed(x, "address", "kind", "site", "path", "then", "nonce")
 	kind := app.LinkSignIn
 	if f.Values["kind"] == app.LinkReset {
 		kind = app.LinkReset
 	}
-	err := c.House.SendLink(kind, f.Values["address"], f.Values, remote(x.Request))
+	err := c.House.SendLink(kind, f.Values["address"], f.Values, c.from(x))
 	var later app.TryLater
 	switch {
 	case errors.As(err, &f.Wrong):
 		c.forgot(x, http.StatusUnprocessableEntity, f, false)
 	case errors.As(err, &later):
-		f.Wrong["address"] = "Enough links were asked for. " + strings.TrimPrefix(later.Error(), "Too many wrong tries. ")
+		f.Wrong["address"] = later.Error()
 		c.forgot(x, http.StatusTooManyRequests, f, false)
 	case err != nil:
 		c.fail(x, err)
@@ -365,7 +428,7 @@ func (c *Console) byMail(x *gin.Context, status int, f form) {
 func (c *Console) doByMail(x *gin.Context) {
 	ctx, token := x.Request.Context(), x.Param("token")
 	if x.PostForm("kind") == app.LinkReset {
-		address, err := c.House.ResetPassword(ctx, token, x.PostForm("password"))
+		who, err := c.House.ResetPassword(ctx, token, x.PostForm("password"))
 		var wrong app.FieldErrors
 		switch {
 		case errors.As(err, &wrong):
@@ -375,18 +438,19 @@ func (c *Console) doByMail(x *gin.Context) {
 		case err != nil:
 			c.fail(x, err)
 		default:
-			c.enter(x, address, "password", false, map[string]string{})
+			c.sayWhatStays(x, who, "Your new password is set, and you are signed out everywhere else.")
+			c.enter(x, who, "password", false, map[string]string{})
 		}
 		return
 	}
-	address, to, err := c.House.FollowMailLink(ctx, token)
+	who, to, err := c.House.FollowMailLink(ctx, token)
 	switch {
 	case errors.Is(err, app.ErrLinkSpent):
 		c.refuse(x, http.StatusGone, capital(err.Error())+".")
 	case err != nil:
 		c.fail(x, err)
 	default:
-		c.enter(x, address, "a link by mail", false, to)
+		c.enter(x, who, "a link by mail", false, to)
 	}
 }
 
@@ -432,12 +496,12 @@ func (c *Console) backFrom(x *gin.Context) {
 		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+settings.Name+" gave no answer that can be trusted.")
 		return
 	}
-	address, err := c.House.SignInWith(x.Request.Context(), settings, claims)
+	who, err := c.House.SignInWith(x.Request.Context(), settings, claims)
 	if err != nil {
 		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
 		return
 	}
-	c.enter(x, address, settings.Name, false, kept.To)
+	c.enter(x, who, settings.Name, false, kept.To)
 }
 
 // askPasskey gives what a browser needs to sign in by a passkey.
@@ -454,13 +518,13 @@ func (c *Console) askPasskey(x *gin.Context) {
 // signInByPasskey takes a browser's answer and says where to go on to.
 func (c *Console) signInByPasskey(x *gin.Context) {
 	kept := c.sessions.PopString(x.Request.Context(), sessionPasskey)
-	address, err := c.House.SignInByPasskey(x.Request.Context(), c.passkeys, []byte(kept), x.Request)
+	who, err := c.House.SignInByPasskey(x.Request.Context(), c.passkeys, []byte(kept), x.Request)
 	if err != nil {
 		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey lets nobody in here. Sign in another way, or try again."})
 		return
 	}
-	c.begin(x, address, "a passkey", true)
-	x.JSON(http.StatusOK, map[string]string{"to": c.onward(x, address, asked(x).Values)})
+	c.begin(x, who, "a passkey", true)
+	x.JSON(http.StatusOK, map[string]string{"to": c.onward(x, asked(x).Values)})
 }
 
 // secondView is the second step of signing in: a code, or setting it up.
@@ -485,16 +549,16 @@ func (c *Console) second(x *gin.Context, status int, f form) {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	address, err := access.ParseAddress(half.Address)
-	if err != nil {
-		c.fail(x, err)
+	me, there := c.House.ActorOf(half.Who)
+	if !there {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	v := secondView{form: f, Address: half.Address}
-	has, err := c.House.HasSecondStep(x.Request.Context(), address)
+	v := secondView{form: f, Address: me.Address.String()}
+	has, err := c.House.HasSecondStep(x.Request.Context(), me.Who)
 	if err == nil && !has {
-		v.Roles = strings.Join(c.House.SecondStepFor(c.House.Actor(address)), ", ")
-		v.SetUp, err = c.newSecret(x, address)
+		v.Roles = strings.Join(c.House.SecondStepFor(me), ", ")
+		v.SetUp, err = c.newSecret(x, me.Address)
 	}
 	if err != nil {
 		c.fail(x, err)
@@ -529,21 +593,16 @@ func (c *Console) doSecond(x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	address, err := access.ParseAddress(half.Address)
-	if err != nil {
-		c.fail(x, err)
-		return
-	}
-	has, err := c.House.HasSecondStep(ctx, address)
+	has, err := c.House.HasSecondStep(ctx, half.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
 	var recovery []string
 	if has {
-		err = c.House.SecondStep(ctx, address, x.PostForm("code"), remote(x.Request))
+		err = c.House.SecondStep(ctx, half.Who, x.PostForm("code"), c.from(x))
 	} else {
-		recovery, err = c.House.SetSecondStep(ctx, address, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"))
+		recovery, err = c.House.SetSecondStep(ctx, half.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), "")
 	}
 	var later app.TryLater
 	switch {
@@ -554,12 +613,12 @@ func (c *Console) doSecond(x *gin.Context) {
 	case err != nil:
 		c.fail(x, err)
 	default:
-		c.begin(x, address, half.How, true)
+		c.begin(x, half.Who, half.How, true)
 		if recovery == nil {
-			c.goOn(x, address, half.To)
+			c.goOn(x, half.To)
 			return
 		}
-		c.showRecovery(x, recovery, c.onward(x, address, half.To))
+		c.showRecovery(x, recovery, c.onward(x, half.To))
 	}
 }
 
@@ -590,12 +649,12 @@ func (c *Console) firstPassword(x *gin.Context, status int, f form) {
 
 func (c *Console) doFirstPassword(x *gin.Context) {
 	ctx := x.Request.Context()
-	address, ok := c.whoIsIn(x)
+	me, ok := c.whoIsIn(x)
 	if !ok || !c.sessions.GetBool(ctx, sessionFirst) {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	err := c.House.ChangePassword(ctx, c.House.Actor(address), "", x.PostForm("password"), remote(x.Request))
+	err := c.House.ChangePassword(ctx, me, "", x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
 	var wrong app.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
@@ -607,6 +666,6 @@ func (c *Console) doFirstPassword(x *gin.Context) {
 		c.kept(x, "onward", &to)
 		c.sessions.Remove(ctx, "onward")
 		c.sessions.Remove(ctx, sessionFirst)
-		c.goOn(x, address, to)
+		c.goOn(x, to)
 	}
 }

@@ -45,7 +45,7 @@ func codeOf(t *testing.T, secret string, steps int) string {
 func (d *desk) withSecond(address string) (secret string, recovery []string) {
 	d.Helper()
 	secret = identity.NewSecret()
-	recovery, err := d.house.SetSecondStep(context.Background(), mustParse(d.T, address), secret, codeOf(d.T, secret, -1))
+	recovery, err := d.house.SetSecondStep(context.Background(), d.house.State().WhoHas(mustParse(d.T, address)), secret, codeOf(d.T, secret, -1), "")
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -131,11 +131,11 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 	in := d.half(pilar)
 	in.post("/second-step", "code", codeOf(t, secret, 0))
 	has := func() string {
-		account, err := store.FindAccount(t.Context(), d.house.DB, pilar)
+		account, err := store.FindAccount(t.Context(), d.house.DB, "pilar")
 		if err != nil {
 			t.Fatal(err)
 		}
-		return account.TOTP
+		return opened(t, d, account.TOTP)
 	}
 	nothing, err := totp.GenerateCode("", time.Now())
 	if err != nil {
@@ -180,11 +180,32 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 	}
 }
 
+// opened opens the sealed secret of a second step by the keys beside the database.
+func opened(t *testing.T, d *desk, sealed string) string {
+	t.Helper()
+	var file string
+	if err := d.house.DB.QueryRowContext(t.Context(), `SELECT file FROM pragma_database_list WHERE name = 'main'`).Scan(&file); err != nil {
+		t.Fatal(err)
+	}
+	vault, err := identity.OpenVault(filepath.Join(filepath.Dir(file), app.KeyFile))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if sealed != "" && !identity.Sealed(sealed) {
+		t.Errorf("the secret of a second step is kept in plain: %q", sealed)
+	}
+	secret, err := vault.Open("second step", sealed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return secret
+}
+
 // mailed gives where the last link leads that was mailed to an address.
 func (d *desk) mailed(address string) string {
 	d.Helper()
 	d.house.Rest()
-	list, err := store.Mails(context.Background(), d.house.DB, address, 1)
+	list, err := d.house.Mails(context.Background(), address, 1)
 	if err != nil || len(list) == 0 {
 		d.Fatalf("no letter to %s: %v", address, err)
 	}

@@ -81,7 +81,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		}
 		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: slices.Contains(g.People, p.ID)}
 		if a, err := access.ParseAddress(p.Address); err == nil && !s.Settings.Reaches(a) {
-			account, err := c.House.Account(ctx, a)
+			account, err := c.House.Account(ctx, store.Who(p.ID))
 			if err != nil {
 				c.fail(x, err)
 				return
@@ -116,7 +116,11 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 			c.fail(x, err)
 			return
 		}
-		v.Keepers.Values = map[string]string{"keepers": strings.Join(list, "\n")}
+		var names []string
+		for _, who := range list {
+			names = append(names, c.House.AddressText(who))
+		}
+		v.Keepers.Values = map[string]string{"keepers": strings.Join(names, "\n")}
 	}
 	codes, err1 := store.JoinCodes(ctx, c.House.DB, g.ID)
 	waiting, err2 := store.JoinRequests(ctx, c.House.DB, g.ID)
@@ -135,7 +139,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		v.Codes = append(v.Codes, codeRow{code.Code, text})
 	}
 	for _, r := range waiting {
-		v.Waiting = append(v.Waiting, joinRow{r.ID, r.Name, r.Address, c.moment(r.At)})
+		v.Waiting = append(v.Waiting, joinRow{r.ID, r.Name, c.House.AddressText(r.Who), c.moment(r.At)})
 	}
 	p := c.page(x, v.Name)
 	p.Here, p.View = "People", v
@@ -304,13 +308,12 @@ func (c *Console) showJoin(x *gin.Context) {
 
 func (c *Console) joinPage(x *gin.Context, status int, f form, done *app.Joined) {
 	v := &joinView{form: f, Done: done}
-	if address, ok := c.whoIsIn(x); ok {
-		me := c.House.Actor(address)
+	if me, ok := c.whoIsIn(x); ok {
 		v.Me = me.Name
 		x.Set("actor", me)
 	}
 	if f.Values["code"] != "" && done == nil {
-		code, err := c.House.AskJoinCode(x.Request.Context(), f.Values["code"], remote(x.Request))
+		code, err := c.House.AskJoinCode(x.Request.Context(), f.Values["code"], c.from(x))
 		var later app.TryLater
 		var wrong app.FieldErrors
 		switch {
@@ -337,11 +340,10 @@ func (c *Console) doJoin(x *gin.Context) {
 		return
 	}
 	j := app.Joining{Code: f.Values["code"], Name: f.Values["name"], Password: x.PostForm("password")}
-	if address, ok := c.whoIsIn(x); ok {
-		me := c.House.Actor(address)
+	if me, ok := c.whoIsIn(x); ok {
 		j.Me = &me
 	}
-	done, err := c.House.Join(x.Request.Context(), j, remote(x.Request))
+	done, err := c.House.Join(x.Request.Context(), j, c.from(x))
 	var later app.TryLater
 	switch {
 	case errors.As(err, &f.Wrong):

@@ -179,7 +179,7 @@ func (c *Console) doHoldingWords(x *gin.Context) {
 		p.Picture, p.PictureType = data, http.DetectContentType(data)
 	}
 	if len(f.Wrong) == 0 {
-		err := c.House.WriteHoldingPage(x.Request.Context(), actor(x), p)
+		err := c.House.WriteHoldingPage(x.Request.Context(), actor(x), site, p)
 		switch {
 		case err == nil:
 			c.flash(x, "The holding page says that from now on.")
@@ -189,6 +189,9 @@ func (c *Console) doHoldingWords(x *gin.Context) {
 			c.fail(x, err)
 			return
 		}
+	}
+	if head, err := x.FormFile("picture"); err == nil && head.Size > 0 && f.Wrong["picture"] == "" {
+		f.Wrong["picture"] = chooseAgain
 	}
 	c.showHolding(x, http.StatusUnprocessableEntity, nil, &f, nil)
 }

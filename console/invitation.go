@@ -37,32 +37,27 @@ type waitingRow struct {
 }
 
 func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []waitingRow, err error) {
-	list, err := store.WaitingInvitations(x.Request.Context(), c.House.DB, d.site)
+	list, err := store.WaitingInvitations(x.Request.Context(), c.House.DB, c.House.State().ID(d.site))
 	now := c.House.Now()
 	for _, inv := range list {
 		for _, to := range inv.To {
-			if to.Site != d.site {
+			if d.state.SiteAddress(to.Site) != d.site {
 				continue
 			}
+			address := c.House.AddressText(inv.Who)
 			row := waitingRow{
-				ID: inv.ID, Address: inv.Address, Role: to.Role, Section: d.words.Section(to.Under), Since: lasting(now.Sub(inv.At)),
+				ID: inv.ID, Address: c.House.NameOf(inv.Who), Role: to.Role, Section: d.words.Section(to.Under), Since: lasting(now.Sub(inv.At)),
 				Ends: app.Moment(inv.Ends.In(d.state.Zone)), Over: !now.Before(inv.Ends), Mailed: inv.Mailed, HandOver: inv.Stay != "",
 			}
-			if a, err := access.ParseAddress(inv.By); err == nil {
-				row.By = c.House.Actor(a).Name
+			row.By = c.House.NameOf(inv.By)
+			for i := range d.now.Team {
+				e := &d.now.Team[i]
+				if !e.Accepted && e.Under == to.Under && d.state.Names(*e, inv.Who) {
+					row.entry, row.Role, row.Window = e, e.Role, d.words.Window(e.From, e.Until)
+				}
 			}
-			if a, err := access.ParseAddress(inv.Address); err == nil {
-				person, _ := d.state.Policy.PersonOf(d.state.Policy.Address(a))
-				for i := range d.now.Team {
-					e := &d.now.Team[i]
-					if !e.Accepted && e.Under == to.Under && (e.Address == inv.Address || e.Person != "" && e.Person == person.ID) {
-						row.entry, row.Role, row.Window = e, e.Role, d.words.Window(e.From, e.Until)
-					}
-				}
-				row.Address = c.House.Actor(a).Name
-				if row.Address != inv.Address {
-					row.Address += " (" + inv.Address + ")"
-				}
+			if row.Address != address {
+				row.Address += " (" + address + ")"
 			}
 			rows = append(rows, row)
 		}
@@ -212,13 +207,12 @@ func (c *Console) offer(x *gin.Context, status int, f form, askedFor bool) {
 		return
 	}
 	v := &offerView{form: f, Offer: o, House: c.House.State().Policy.Document().House.Name, Token: x.Param("token"), Until: c.moment(o.Ends), Asked: askedFor}
-	if address, ok := c.whoIsIn(x); ok {
-		if to := c.unfinished(x, address); to != "" {
+	if me, ok := c.whoIsIn(x); ok {
+		if to := c.unfinished(x, me); to != "" {
 			x.Redirect(http.StatusSeeOther, to)
 			return
 		}
-		me := c.House.Actor(address)
-		v.Me, v.MyAddress, v.Yours = me.Name, address.String(), address.String() == o.Address
+		v.Me, v.MyAddress, v.Yours = me.Name, me.Address.String(), me.Who == o.Who
 		x.Set("actor", me)
 	}
 	p := c.page(x, "An invitation")
@@ -229,8 +223,8 @@ func (c *Console) offer(x *gin.Context, status int, f form, askedFor bool) {
 func (c *Console) doOffer(x *gin.Context) {
 	ctx, token := x.Request.Context(), x.Param("token")
 	here := "/invitations/" + token
-	address, in := c.whoIsIn(x)
-	if in && c.unfinished(x, address) != "" {
+	me, in := c.whoIsIn(x)
+	if in && c.unfinished(x, me) != "" {
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
@@ -247,7 +241,7 @@ func (c *Console) doOffer(x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, here)
 	case "account":
 		f := typed(x, "name")
-		made, address, err := c.newByInvitation(x, token, f.Values["name"])
+		who, made, err := c.House.BeginAccount(ctx, token, f.Values["name"], x.PostForm("password"))
 		if errors.As(err, &f.Wrong) {
 			c.offer(x, http.StatusUnprocessableEntity, f, false)
 			return
@@ -258,10 +252,10 @@ func (c *Console) doOffer(x *gin.Context) {
 		case err != nil:
 			c.fail(x, err)
 		case made:
-			c.enter(x, address, "password", false, map[string]string{"then": here})
+			c.enter(x, who, "password", false, map[string]string{"then": here})
 		default:
 			p := c.page(x, "A letter is on its way")
-			p.Problem = fmt.Sprintf("A letter is on its way to %s. The link in it proves that the address is yours; then the invitation is accepted.", address)
+			p.Problem = fmt.Sprintf("A letter is on its way to %s. The link in it proves that the address is yours; then the invitation is accepted.", c.House.AddressText(who))
 			c.show(x, http.StatusOK, "problem", p)
 		}
 	case "ask":
@@ -269,7 +263,7 @@ func (c *Console) doOffer(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, here)
 			return
 		}
-		if err := c.House.AskForAnother(ctx, c.House.Actor(address), token); err != nil {
+		if err := c.House.AskForAnother(ctx, me, token); err != nil {
 			c.answered(x, err, "")
 			return
 		}
@@ -280,13 +274,8 @@ func (c *Console) doOffer(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, here)
 			return
 		}
-		c.answer(x, c.House.Actor(address), o.ID)
+		c.answer(x, me, o.ID)
 	}
-}
-
-func (c *Console) newByInvitation(x *gin.Context, token, name string) (bool, access.Address, error) {
-	a, made, err := c.House.BeginAccount(x.Request.Context(), token, name, x.PostForm("password"))
-	return made, a, err
 }
 
 // answerInvitation answers one that somebody finds in their account.

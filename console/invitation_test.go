@@ -7,7 +7,6 @@ import (
 	"testing"
 
 	"velada/core/access"
-	"velada/store"
 )
 
 // invites has Pilar invite an address, by mail or by a link to hand on, and gives
@@ -22,7 +21,7 @@ func (d *desk) invites(address, mail string, more ...string) string {
 	_, body, _ := pilar.get("/sites/society/team")
 	if mail == "yes" {
 		d.house.Rest()
-		list, err := store.Mails(d.Context(), d.house.DB, address, 1)
+		list, err := d.house.Mails(d.Context(), address, 1)
 		if err != nil || len(list) == 0 {
 			d.Fatalf("no letter to %s: %v", address, err)
 		}

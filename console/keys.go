@@ -16,7 +16,6 @@ import (
 
 	"velada/app"
 	"velada/core/access"
-	"velada/identity"
 	"velada/store"
 )
 
@@ -479,20 +478,4 @@ func freshID(label, otherwise string, taken func(id string) bool) string {
 		id = fmt.Sprintf("%s-%d", base, n)
 	}
 	return id
-}
-
-// reusedOn names another site of the house on which a pass has the same password.
-func (c *Console) reusedOn(s *app.State, site, password string) string {
-	for _, doc := range s.Policy.Document().Sites {
-		if doc.Address == site || !slices.ContainsFunc(doc.Passes, func(p access.Pass) bool { return !p.Revoked }) {
-			continue
-		}
-		key := s.SecretFor(doc.Address, password)
-		for _, p := range doc.Passes {
-			if !p.Revoked && identity.SameKey(s.Passes[doc.Address][p.ID].Hash, key.Hash) {
-				return cmp.Or(doc.Title, doc.Address)
-			}
-		}
-	}
-	return ""
 }

@@ -70,12 +70,7 @@ func (c *Console) ledgerFilter(x *gin.Context, site string) (store.LedgerFilter,
 	}
 	filter := store.LedgerFilter{Kind: f.Values["kind"]}
 	if site = cmp.Or(site, f.Values["site"]); site != "" {
-		filter.Sites = []string{site}
-		for old, now := range s.Old {
-			if now == site {
-				filter.Sites = append(filter.Sites, old)
-			}
-		}
+		filter.Sites = []store.SiteID{s.ID(site)}
 	}
 	from, until := f.window(s.Zone)
 	filter.From, filter.Until = from.Time(), until.Time()
@@ -89,12 +84,7 @@ func (c *Console) ledgerFilter(x *gin.Context, site string) (store.LedgerFilter,
 			f.Wrong["who"] = "Name one person of the house, or one address."
 			return filter, f
 		}
-		filter.Who = guests.People[0]
-		for _, p := range doc.People {
-			if a, err := access.ParseAddress(p.Address); err == nil && p.ID == guests.People[0] {
-				filter.Who = a.String()
-			}
-		}
+		filter.Who = store.Who(guests.People[0])
 	}
 	return filter, f
 }
@@ -139,10 +129,10 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
 			row.When = app.Moment(at.In(s.Zone))
 		}
-		if a, err := access.ParseAddress(e.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
+		if me, there := c.House.ActorOf(e.WhoID); there { // of who is gone the address stays
+			row.Who = me.Name
 		}
-		if doc := s.SiteDocument(cmp.Or(s.Old[e.Site], e.Site)); doc != nil {
+		if doc := s.SiteDocument(s.SiteAddress(e.SiteID)); doc != nil {
 			row.Site = doc.Title
 		}
 		v.Rows = append(v.Rows, row)

@@ -43,6 +43,10 @@ func (c *Console) listing(x *gin.Context) {
 }
 
 func (c *Console) showListing(x *gin.Context, status int, details *form, address, short form) {
+	c.showListingWith(x, status, details, address, short, nil)
+}
+
+func (c *Console) showListingWith(x *gin.Context, status int, details *form, address, short form, upstream *form) {
 	site, s := x.Param("site"), c.House.State()
 	caps := c.House.Can(actor(x), site, "/")
 	if caps == 0 {
@@ -68,8 +72,8 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 		details.Values["scripts"] = "yes"
 	}
 	v.Details = *details
-	if a, err := access.ParseAddress(d.Consent); err == nil && d.Head+d.Foot != "" {
-		v.Consent = "With the consent of " + c.House.Actor(a).Name + "."
+	if d.Consent != "" && d.Head+d.Foot != "" {
+		v.Consent = "With the consent of " + c.House.NameOf(d.Consent) + "."
 	}
 	old, err := store.OldAddresses(x.Request.Context(), c.House.DB)
 	if err != nil {
@@ -77,7 +81,7 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 		return
 	}
 	for _, o := range old {
-		if o.Site == site {
+		if o.Site == s.ID(site) {
 			v.Old = append(v.Old, oldRow{o.Address, c.SiteHost(o.Address), c.moment(o.Since)})
 		}
 	}
@@ -89,11 +93,16 @@ func (c *Console) showListing(x *gin.Context, status int, details *form, address
 		v.Paths = append(v.Paths, choice{path, s.Title(site, path) + " (" + path + ")", short.Values["path"] == path})
 	}
 	listed := s.Policy.Site(site).Listed(c.at())
-	v.Upstream = form{Values: map[string]string{"upstream": d.Upstream}, Wrong: app.FieldErrors{}}
-	if wrong := c.sessions.PopString(x.Request.Context(), "upstream"); wrong != "" {
-		v.Upstream.Wrong["upstream"] = wrong
+	v.Upstream = form{Values: map[string]string{"upstream": d.Upstream, "askers": strings.Join(d.Askers, "\n")}, Wrong: app.FieldErrors{}}
+	for name, on := range map[string]bool{"literal": d.Literal, "any_case": d.AnyCase} {
+		if on {
+			v.Upstream.Values[name] = "yes"
+		}
 	}
-	if p.Steward && d.Upstream != "" {
+	if upstream != nil {
+		v.Upstream = *upstream
+	}
+	if p.Steward {
 		v.Secret = c.House.UpstreamSecret(site)
 	}
 	v.Search = "Search engines may list none of its pages now."
@@ -122,6 +131,7 @@ func (c *Console) doDetails(x *gin.Context) {
 	if err != nil {
 		f.Wrong["icon"] = capital(err.Error()) + "."
 	}
+	chosen := len(icon) > 0
 	if len(f.Wrong) == 0 {
 		err = c.House.Describe(x.Request.Context(), actor(x), site, f.Values["title"], f.Values["listing"] == "yes", d, icon, http.DetectContentType(icon))
 		if err == nil {
@@ -133,6 +143,9 @@ func (c *Console) doDetails(x *gin.Context) {
 			c.fail(x, err)
 			return
 		}
+	}
+	if chosen && f.Wrong["icon"] == "" {
+		f.Wrong["icon"] = chooseAgain
 	}
 	empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
 	c.showListing(x, http.StatusUnprocessableEntity, &f, empty, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
@@ -174,11 +187,13 @@ func (c *Console) doAddress(x *gin.Context) {
 
 // doUpstream lets a site live on another web server, or have pages of its own.
 func (c *Console) doUpstream(x *gin.Context) {
-	err := c.House.StandInFrontOf(x.Request.Context(), actor(x), x.Param("site"), strings.TrimSpace(x.PostForm("upstream")))
-	var wrong app.FieldErrors
-	if errors.As(err, &wrong) {
-		c.sessions.Put(x.Request.Context(), "upstream", wrong["upstream"])
-		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/listing#upstream")
+	f := typed(x, "upstream", "literal", "any_case", "askers")
+	err := c.House.StandInFrontOf(x.Request.Context(), actor(x), x.Param("site"), app.Elsewhere{
+		Upstream: f.Values["upstream"], Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: words(f.Values["askers"]),
+	})
+	if errors.As(err, &f.Wrong) {
+		empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+		c.showListingWith(x, http.StatusUnprocessableEntity, nil, empty, empty, &f)
 		return
 	}
 	c.afterListing(x, err, "Kept. It holds from the next request on.")
@@ -204,12 +219,7 @@ func (c *Console) doShort(x *gin.Context) {
 }
 
 func (c *Console) afterListing(x *gin.Context, err error, told string) {
-	if err != nil {
-		c.fail(x, err)
-		return
-	}
-	c.flash(x, told)
-	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/listing")
+	c.done(x, err, told, "/sites/"+x.Param("site")+"/listing")
 }
 
 // shortQR serves a short name's address as a QR code, SVG or PNG.

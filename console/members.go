@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -44,11 +45,16 @@ type memberRow struct {
 	Since                  string
 }
 
+// mostWaysShown is for how many of those who ask it is worked out at once what saying
+// yes would open: each takes the house through a change.
+const mostWaysShown = 2
+
 // askingRow is somebody who was turned away and asks to be let in.
 type askingRow struct {
 	ID                              int64
 	Name, Address, Page, Word, When string
 	Ways                            []app.WayToSayYes
+	Look                            string // where the ways are worked out; "" where they are shown
 }
 
 type commentRow struct {
@@ -89,8 +95,8 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []app.MemberChange{app.Block, app.Remove}},
 		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []app.MemberChange{app.Unblock, app.Remove}},
 	}
-	profiles, err1 := store.Profiles(ctx, c.House.DB, d.site)
-	asks, err2 := store.LetIns(ctx, c.House.DB, d.site)
+	profiles, err1 := store.Profiles(ctx, c.House.DB, c.House.State().ID(d.site))
+	asks, err2 := store.LetIns(ctx, c.House.DB, c.House.State().ID(d.site))
 	if err := errors.Join(err1, err2); err != nil {
 		c.fail(x, err)
 		return
@@ -109,7 +115,13 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		list.Rows = append(list.Rows, row)
 	}
 	for _, l := range asks {
-		v.Asking = append(v.Asking, askingRow{l.ID, c.nameAt(l.Address), l.Address, d.state.Title(d.site, l.Path), l.Word, c.moment(l.At), c.House.WaysToSayYes(ctx, actor(x), l)})
+		row := askingRow{ID: l.ID, Name: c.House.NameOf(l.Who), Address: c.House.AddressText(l.Who), Page: d.state.Title(d.site, l.Path), Word: l.Word, When: c.moment(l.At)}
+		if look := strconv.FormatInt(l.ID, 10); len(v.Asking) < mostWaysShown && x.Query("asking") == "" || x.Query("asking") == look {
+			row.Ways = c.House.WaysToSayYes(ctx, actor(x), l)
+		} else {
+			row.Look = v.At + "?asking=" + look + "#asking-" + look
+		}
+		v.Asking = append(v.Asking, row)
 	}
 	for path, list := range d.state.Comments[d.site] {
 		for _, one := range list {
@@ -279,7 +291,7 @@ func (c *Console) doModerate(x *gin.Context) {
 func (c *Console) membersOut(x *gin.Context) {
 	site := x.Param("site")
 	s := c.House.State()
-	profiles, err := store.Profiles(x.Request.Context(), c.House.DB, site)
+	profiles, err := store.Profiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -59,7 +59,7 @@ func (c *Console) outbox(x *gin.Context) {
 		v.Rows = append(v.Rows, row(m))
 	}
 	if id, err := readNumber(x.Param("id")); err == nil {
-		m, err := store.FindMail(x.Request.Context(), c.House.DB, id)
+		m, err := c.House.Mail(x.Request.Context(), id)
 		if err != nil {
 			c.fail(x, err)
 			return
@@ -89,7 +89,7 @@ func (c *Console) mailFile(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	m, err := store.FindMail(x.Request.Context(), c.House.DB, id)
+	m, err := c.House.Mail(x.Request.Context(), id)
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -68,7 +68,7 @@ type conflictView struct {
 // workingPage is the page of the working copy that a request speaks of, where
 // the one who asks may see it.
 func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
-	p, err := store.FindPage(x.Request.Context(), c.House.DB, x.Param("site"), x.Param("page"))
+	p, err := store.FindPage(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")), x.Param("page"))
 	switch {
 	case err != nil:
 		return nil, err
@@ -80,7 +80,7 @@ func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
 
 // visiblePages are the pages of the working copy that somebody may see.
 func (c *Console) visiblePages(x *gin.Context) ([]store.Page, error) {
-	all, err := store.WorkingCopy(x.Request.Context(), c.House.DB, x.Param("site"))
+	all, err := store.WorkingCopy(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")))
 	if err != nil {
 		return nil, err
 	}
@@ -139,13 +139,13 @@ func (c *Console) showPages(x *gin.Context, status int, p *store.Page, more func
 		v.SavedAt = c.savedAt(*p)
 		v.Look += "?page=" + url.QueryEscape(p.Path)
 		v.Under = p.Path
-		saves, err := store.PageSaves(x.Request.Context(), c.House.DB, site, p.ID, 400)
+		saves, err := store.PageSaves(x.Request.Context(), c.House.DB, c.House.State().ID(site), p.ID, 400)
 		if err != nil {
 			c.fail(x, err)
 			return
 		}
 		v.Saves = c.saveRows(saves)
-		files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, site)
+		files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
 		if err != nil {
 			c.fail(x, err)
 			return
@@ -195,9 +195,7 @@ func (c *Console) savedAt(p store.Page) string {
 		return "Not changed yet"
 	}
 	text := "Saved " + c.moment(p.SavedAt)
-	if a, err := access.ParseAddress(p.SavedBy); err == nil {
-		text += " by " + c.House.Actor(a).Name
-	}
+	text += " by " + c.House.NameOf(p.SavedBy)
 	return text
 }
 
@@ -206,15 +204,13 @@ func (c *Console) saveRows(saves []store.PageSave) (rows []saveRow) {
 	last := ""
 	for _, s := range saves {
 		when := c.moment(s.At)
-		mark := s.Who + s.At.UTC().Format("2006010215") + strconv.Itoa(s.At.Minute()/10)
+		mark := string(s.Who) + s.At.UTC().Format("2006010215") + strconv.Itoa(s.At.Minute()/10)
 		if mark == last || s.At.Unix() <= 0 && len(rows) > 0 {
 			continue
 		}
 		last = mark
 		row := saveRow{Version: s.Version, When: when}
-		if a, err := access.ParseAddress(s.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
-		}
+		row.Who = c.House.NameOf(s.Who)
 		if rows = append(rows, row); len(rows) == 20 {
 			break
 		}
@@ -224,7 +220,7 @@ func (c *Console) saveRows(saves []store.PageSave) (rows []saveRow) {
 
 func (c *Console) tree(site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
 	live := c.House.State().Editions[site]
-	changed, err := store.ChangedBodies(context.Background(), c.House.DB, site)
+	changed, err := store.ChangedBodies(context.Background(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		slog.Error("comparing a working copy", "site", site, "error", err)
 	}
@@ -338,9 +334,7 @@ func (c *Console) savePage(x *gin.Context) {
 			v.Form = f
 			v.Form.Values["version"] = strconv.Itoa(conflict.Theirs.Version)
 			v.Conflict = &conflictView{Pieces: content.Words(conflict.Theirs.Body, f.Values["body"]), Version: conflict.Theirs.Version}
-			if a, err := access.ParseAddress(conflict.Theirs.SavedBy); err == nil {
-				v.Conflict.By = c.House.Actor(a).Name
-			}
+			v.Conflict.By = c.House.NameOf(conflict.Theirs.SavedBy)
 		})
 	case errors.As(err, &f.Wrong), errors.Is(err, app.ErrSection):
 		text := capital(err.Error()) + "."
@@ -451,7 +445,7 @@ func (c *Console) restorePage(x *gin.Context) {
 		return
 	}
 	version, _ := strconv.Atoi(x.PostForm("version"))
-	old, err := store.PageSaved(x.Request.Context(), c.House.DB, x.Param("site"), p.ID, version)
+	old, err := store.PageSaved(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")), p.ID, version)
 	if err == nil && old == nil {
 		err = app.ErrNoPage
 	}
@@ -527,7 +521,7 @@ func (c *Console) workingFile(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, site)
+	files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return

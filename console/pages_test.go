@@ -21,7 +21,7 @@ import (
 
 func (d *desk) working(site, path string) store.Page {
 	d.Helper()
-	pages, err := store.WorkingCopy(context.Background(), d.house.DB, site)
+	pages, err := store.WorkingCopy(context.Background(), d.house.DB, d.house.State().ID(site))
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -130,7 +130,7 @@ func TestPagesArePlaced(t *testing.T) {
 		t.Errorf("%+v", moved)
 	}
 	order := func() string {
-		pages, _ := store.WorkingCopy(context.Background(), d.house.DB, "society")
+		pages, _ := store.WorkingCopy(context.Background(), d.house.DB, d.house.State().ID("society"))
 		var paths []string
 		for _, p := range pages {
 			if strings.Count(p.Path, "/") == 1 && p.Path != "/" {
@@ -230,10 +230,10 @@ func TestListingOnScreen(t *testing.T) {
 	}
 	d.post("/sites/society/details", "title", "The Society", "tint", "#AA3311", "contact", "hill@cerroalcor.example", "profiles", "https://a.example/x", "cookie_notice", "None.", "not_found", "# Lost", "foot", "<script>hello()</script>", "listing", "yes")
 	got := d.house.State().Details["society"]
-	if got.Tint != "#aa3311" || got.Foot == "" || got.Consent != "ines@cerroalcor.example" || d.house.State().SiteDocument("society").Title != "The Society" {
+	if got.Tint != "#aa3311" || got.Foot == "" || got.Consent != "ines" || d.house.State().SiteDocument("society").Title != "The Society" {
 		t.Errorf("%+v", got)
 	}
-	d.shows("/sites/society/listing", "With the consent of Inés Ortuño.")
+	d.shows("/sites/society/listing", "With the consent of Inés Ortuño.", "in the name of whoever reads the page", "write comments, change or end their membership")
 	pilar := d.another().signIn("pilar@cerroalcor.example")
 	if status, body, _ := pilar.post("/sites/society/details", "title", "x", "foot", "<script>evil()</script>"); status != 422 || !strings.Contains(body, "taken from stewards alone") {
 		t.Errorf("code by an admin: %d", status)
@@ -241,8 +241,10 @@ func TestListingOnScreen(t *testing.T) {
 	if status, _, _ := pilar.post("/sites/society/upstream", "upstream", "http://127.0.0.1:1"); status != 403 {
 		t.Errorf("an upstream by an admin: %d", status)
 	}
-	d.post("/sites/society/upstream", "upstream", "file:///etc/passwd")
-	d.shows("/sites/society/listing", "Name a web server as in http://127.0.0.1:9000.")
+	if status, body, _ := d.post("/sites/society/upstream", "upstream", "file:///etc/passwd", "askers", "10.2.0.0/16 nobody"); status != 422 || !strings.Contains(body, "“nobody” is neither an address") || !strings.Contains(body, "10.2.0.0/16") {
+		t.Errorf("a bad web server: %d", status)
+	}
+	d.shows("/sites/society/listing", "with the secret of this site")
 	d.post("/sites/society/short", "name", "Hill", "path", "/visit")
 	d.shows("/sites/society/listing", "http://society.localhost/go/hill")
 	d.shows("/sites/society/sheet", "society.localhost/go/hill", "/sites/society/short/hill.svg")
@@ -301,7 +303,7 @@ func TestPreviewLinks(t *testing.T) {
 	for _, until := range []string{"2026-01-01T00:00", "2028-01-01T00:00", ""} {
 		d.post("/sites/variable-stars/previews", "label", "x", "until", until)
 	}
-	list, err := store.Previews(context.Background(), d.house.DB, "variable-stars", "")
+	list, err := store.Previews(context.Background(), d.house.DB, d.house.State().ID("variable-stars"), "")
 	if err != nil || len(list) != 1 {
 		t.Fatalf("%d previews: %v", len(list), err)
 	}
@@ -311,7 +313,7 @@ func TestPreviewLinks(t *testing.T) {
 	}
 	crew := d.another().signIn("katya-cifuentes@cerroalcor.example")
 	crew.post("/sites/variable-stars/previews", "label", "Ours", "until", "2026-12-01T00:00")
-	list, err = store.Previews(context.Background(), d.house.DB, "variable-stars", "")
+	list, err = store.Previews(context.Background(), d.house.DB, d.house.State().ID("variable-stars"), "")
 	if err != nil || len(list) != 1 {
 		t.Fatal(err)
 	}

@@ -107,7 +107,7 @@ func (c *Console) doPass(x *gin.Context) {
 		c.againWithPass(x, f)
 		return
 	}
-	if other := c.reusedOn(s, site, password); other != "" {
+	if other := c.House.ReusedOn(actor(x), site, secret); other != "" {
 		c.complain(x, "The same password opens “"+other+"” too: whoever has one has both.")
 	}
 	c.giveHandout(x, label, password, cmp.Or(path, under))

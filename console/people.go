@@ -12,6 +12,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/store"
 )
 
 // peopleView is the people and groups of the house.
@@ -164,6 +165,8 @@ func (c *Console) groupLines(x *gin.Context) (lines []groupLine) {
 
 // personView is everything that somebody of the house can view and edit.
 type personView struct {
+	Was               access.Person // as the form shows them
+	Former            []string
 	ID, Name, Address string
 	Steward, Blocked  bool
 	Me                bool
@@ -201,7 +204,8 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 	person := doc.People[i]
 	id, _ := s.Policy.Person(person.ID)
 	v := &personView{ID: person.ID, Name: cmp.Or(person.Name, person.ID), Address: person.Address, Steward: person.Steward, Blocked: person.Blocked, Form: f, Merge: merge}
-	v.Me = actor(x).Identity == id
+	v.Was, v.Former = person, person.Former
+	v.Me = actor(x).Who == store.Who(person.ID)
 	if v.Form.Values == nil {
 		v.Form.Values = map[string]string{"name": person.Name, "address": person.Address}
 		if person.Steward {
@@ -425,8 +429,12 @@ func (c *Console) changeView(plan *app.HousePlan) *changeView {
 }
 
 func personFields(x *gin.Context) (form, app.PersonForm) {
-	f := typed(x, "name", "address", "steward", "blocked")
-	return f, app.PersonForm{ID: x.Param("person"), Name: f.Values["name"], Address: f.Values["address"], Steward: f.Values["steward"] == "yes", Blocked: f.Values["blocked"] == "yes", Groups: x.PostFormArray("groups")}
+	f := typed(x, "name", "address", "steward", "blocked", "was_name", "was_address", "was_steward", "was_blocked")
+	var was *access.Person
+	if f.Values["was_address"] != "" {
+		was = &access.Person{Name: f.Values["was_name"], Address: f.Values["was_address"], Steward: f.Values["was_steward"] == "yes", Blocked: f.Values["was_blocked"] == "yes"}
+	}
+	return f, app.PersonForm{Was: was, ID: x.Param("person"), Name: f.Values["name"], Address: f.Values["address"], Steward: f.Values["steward"] == "yes", Blocked: f.Values["blocked"] == "yes", Groups: x.PostFormArray("groups")}
 }
 
 func (c *Console) doNewPerson(x *gin.Context) {
@@ -470,19 +478,30 @@ func (c *Console) doLeaveHouse(x *gin.Context) {
 }
 
 func (c *Console) doMerge(x *gin.Context) {
-	f := typed(x, "with")
+	f := typed(x, "with", "stands")
 	here := "/people/" + x.Param("person")
 	guests := app.ReadGuests(f.Values["with"], c.House.State().Policy.Document())
 	with := ""
 	if len(guests.People) == 1 {
 		with = guests.People[0]
 	}
-	change, err := c.House.Merge(x.Param("person"), with)
+	change, err := c.House.Merge(x.Param("person"), with, f.Values["stands"])
 	if errors.As(err, &f.Wrong) {
 		c.showPerson(x, http.StatusUnprocessableEntity, form{}, f)
 		return
 	}
 	c.houseChange(x, change, here, here, "The two are one now.")
+}
+
+// doRelease lets an address that somebody had before be another's.
+func (c *Console) doRelease(x *gin.Context) {
+	here := "/people/" + x.Param("person")
+	change, err := c.House.ReleaseAddress(x.Param("person"), x.PostForm("address"))
+	if err != nil {
+		c.done(x, err, "", here)
+		return
+	}
+	c.houseChange(x, change, here, here, "The address is free for somebody else.")
 }
 
 func (c *Console) doPersonGroup(x *gin.Context) {

@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/core/access"
+	"velada/store"
 )
 
 // presence knows who is at work on which page of which site now.
@@ -22,9 +23,11 @@ type presence struct {
 
 // atWork is one open view of a site, in one browser.
 type atWork struct {
-	name, address, page, title, path string
-	sees                             func(path string) bool // what they may know of the working copy
-	tell                             chan told
+	name              string
+	who               store.Who
+	page, title, path string
+	sees              func(path string) bool // what they may know of the working copy
+	tell              chan told
 }
 
 // told is one server-sent event.
@@ -74,7 +77,7 @@ func (p *presence) here(site string, me *atWork) []hereNow {
 		if w.page == "" { // whoever only looks who is here
 			continue
 		}
-		h := hereNow{Name: w.name, Me: w.address == me.address}
+		h := hereNow{Name: w.name, Me: w.who == me.who}
 		if me.sees(w.path) {
 			h.Page, h.Title = w.page, w.title
 		}
@@ -134,10 +137,16 @@ func (c *Console) watch(x *gin.Context) { c.stream(x, "", "", "/") }
 func (c *Console) stream(x *gin.Context, id, title, path string) {
 	site, me := x.Param("site"), actor(x)
 	canAt := func(path string) access.Capabilities {
-		return c.House.State().Policy.Site(site).Capabilities(path, c.House.Actor(me.Address).Identity, c.at())
+		return c.House.State().Policy.Site(site).Capabilities(path, c.House.State().Identity(me.Who), c.at())
 	}
-	can := func() access.Capabilities { return canAt(path) }
-	w := &atWork{me.Name, me.Address.String(), id, title, path, func(path string) bool { return canAt(path).Has(access.Preview) }, make(chan told, 16)}
+	session := c.sessions.GetString(x.Request.Context(), sessionVisits)
+	can := func() access.Capabilities { // nothing once they have signed out
+		if _, in, err := c.House.StillIn(x.Request.Context(), session); err != nil || !in {
+			return 0
+		}
+		return canAt(path)
+	}
+	w := &atWork{me.Name, me.Who, id, title, path, func(path string) bool { return canAt(path).Has(access.Preview) }, make(chan told, 16)}
 	could := can()
 	h := x.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")

@@ -10,23 +10,20 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/gate"
-	"velada/store"
 )
 
 // previewRow is a preview link as the working copy lists it.
 type previewRow struct{ ID, Label, URL, Until, Who string }
 
 func (c *Console) previewRows(x *gin.Context) ([]previewRow, error) {
-	list, err := store.Previews(x.Request.Context(), c.House.DB, x.Param("site"), "")
+	list, err := c.House.PreviewsFor(x.Request.Context(), actor(x), x.Param("site"))
 	if err != nil {
 		return nil, err
 	}
 	var rows []previewRow
 	for _, p := range list {
 		row := previewRow{p.ID, p.Label, c.LookURL + "/" + c.House.PreviewToken(p.ID) + "/", c.moment(p.Until), ""}
-		if a, err := access.ParseAddress(p.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
-		}
+		row.Who = c.House.NameOf(p.Who)
 		if !c.House.Now().Before(p.Until) {
 			row.Until += ", ended"
 		}
@@ -42,21 +39,21 @@ func (c *Console) preview(r *http.Request, token string) (string, gate.As, bool)
 	if err != nil {
 		return "", gate.As{}, false
 	}
-	address, err := access.ParseAddress(p.Who)
-	if err != nil {
+	site := c.House.State().SiteAddress(p.Site)
+	by, there := c.House.ActorOf(p.Who)
+	if site == "" || !there || !c.House.CanAnywhere(by, site).Has(access.Preview) {
 		return "", gate.As{}, false
 	}
-	plan, err := c.House.PlanPublication(r.Context(), p.Site)
+	then, err := c.House.DraftPolicy(r.Context(), site)
 	if err == nil {
 		var edition *app.LiveEdition
-		if edition, _, err = c.House.WorkingEdition(r.Context(), p.Site); err == nil {
-			by := c.House.Actor(address)
-			as := gate.As{Policy: plan.Then, Visitor: access.Visitor{Identity: plan.Then.Address(address)}, At: c.at(), Edition: edition}
-			as.May = func(path string) bool { return c.House.Can(by, p.Site, path).Has(access.Preview) }
-			return p.Site, as, c.House.CanAnywhere(by, p.Site).Has(access.Preview)
+		if edition, _, err = c.House.WorkingEdition(r.Context(), site); err == nil {
+			as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.at(), Edition: edition}
+			as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
+			return site, as, true
 		}
 	}
-	slog.Error("showing a preview", "site", p.Site, "error", err)
+	slog.Error("showing a preview", "site", site, "error", err)
 	return "", gate.As{}, false
 }
 
@@ -84,7 +81,11 @@ func (c *Console) doPreview(x *gin.Context) {
 }
 
 func (c *Console) endPreview(x *gin.Context) {
-	if err := c.House.EndPreview(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("id")); err != nil {
+	switch err := c.House.EndPreview(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("id")); {
+	case errors.Is(err, app.ErrNoPreview):
+		c.notFound(x)
+		return
+	case err != nil:
 		c.fail(x, err)
 		return
 	}

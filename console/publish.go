@@ -77,23 +77,21 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 	p := c.sitePage(x, "Pages")
 	p.Not = c.mayNotHere(x, access.Publish)
 	v.MayPublish, v.MayAsk = p.Site.MayPublish, p.Site.MayWrite && !p.Site.MayPublish
-	requests, err := store.Requests(x.Request.Context(), c.House.DB, site)
+	requests, err := store.Requests(x.Request.Context(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
 	whole := c.House.Can(actor(x), site, "/").Has(access.Preview)
 	for _, r := range requests {
-		if !whole && r.Who != actor(x).Address.String() {
+		if !whole && r.Who != actor(x).Who {
 			continue
 		}
 		row := requestRow{Note: r.Note, When: c.moment(r.At)}
-		if a, err := access.ParseAddress(r.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
-		}
+		row.Who = c.House.NameOf(r.Who)
 		v.Requests = append(v.Requests, row)
 	}
-	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, site)
+	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -265,12 +263,12 @@ type editionRow struct {
 
 func (c *Console) editions(x *gin.Context) {
 	site := x.Param("site")
-	list, err := store.Editions(x.Request.Context(), c.House.DB, site)
+	list, err := store.Editions(x.Request.Context(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
-	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, site)
+	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -282,9 +280,7 @@ func (c *Console) editions(x *gin.Context) {
 	for _, e := range list {
 		row := editionRow{Number: e.Number, When: c.moment(e.At), Note: e.Note, URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
 		row.Live = s.Editions[site] != nil && s.Editions[site].Number == e.Number
-		if a, err := access.ParseAddress(e.Who); err == nil {
-			row.Who = c.House.Actor(a).Name
-		}
+		row.Who = c.House.NameOf(e.Who)
 		v.Rows = append(v.Rows, row)
 	}
 	if len(due) > 0 {

@@ -160,7 +160,7 @@ func TestWhoMaySignUpIsRehearsed(t *testing.T) {
 		t.Errorf("%d", status)
 	}
 	d.post("/sites/society/members/letter", "subject", "Friday", "text", "Come.", "to", "Edda Galindo")
-	mails, err := store.Mails(context.Background(), d.house.DB, "Friday", 9)
+	mails, err := d.house.Mails(context.Background(), "Friday", 9)
 	if err != nil || len(mails) != 1 || mails[0].Address != "edda-galindo@post.example" {
 		t.Fatalf("%+v %v", mails, err)
 	}
@@ -170,11 +170,11 @@ func TestWhoMaySignUpIsRehearsed(t *testing.T) {
 	if _, body, _ := anybody.get("/stop/" + token); !strings.Contains(body, "edda-galindo@post.example") {
 		t.Error("the link at the foot of a letter")
 	}
-	if profile, _ := store.FindProfile(context.Background(), d.house.DB, "society", "edda-galindo"); profile.NoMail {
+	if profile, _ := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), "edda-galindo"); profile.NoMail {
 		t.Error("looking at it stops letters")
 	}
 	anybody.post("/stop/" + token)
-	if profile, _ := store.FindProfile(context.Background(), d.house.DB, "society", "edda-galindo"); !profile.NoMail {
+	if profile, _ := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), "edda-galindo"); !profile.NoMail {
 		t.Error("letters are not stopped")
 	}
 }
@@ -187,12 +187,12 @@ func TestWhoAsksIsAnsweredBesideWhatItOpens(t *testing.T) {
 		t.Fatal("what each way opens is not said")
 	}
 	d.post("/sites/variable-stars/members/asking", "id", id[1], "way", "group:variable-stars", "word", "Welcome")
-	if person := d.house.Actor(access.Address{Local: "nadia", Domain: "lens.example"}); !d.house.State().Policy.InGroup("variable-stars", person.Identity, access.At(d.house.Now())) {
+	if person := d.house.Actor(access.Address{Local: "nadia", Domain: "lens.example"}); !d.house.State().Policy.InGroup("variable-stars", d.house.State().Identity(person.Who), access.At(d.house.Now())) {
 		t.Error("the answer did not go into the group")
 	}
 	d.post("/sites/variable-stars/members/asking", "id", id[1], "way", "guest")
 	d.shows("/sites/variable-stars/members", "somebody else was quicker", "Nobody asks.")
-	if list, err := store.Mails(context.Background(), d.house.DB, "nadia@lens.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome") {
+	if list, err := d.house.Mails(context.Background(), "nadia@lens.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome") {
 		t.Errorf("%+v %v", list, err)
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"velada/app"
 	"velada/core/roster"
 	"velada/identity"
+	"velada/store"
 )
 
 // comingIn keeps rosters that were read and have not been taken in.
@@ -21,9 +22,10 @@ type comingIn struct {
 }
 
 type pendingRoster struct {
-	who, group, name string
-	sheet            *roster.Sheet
-	ends             time.Time
+	who         store.Who
+	group, name string
+	sheet       *roster.Sheet
+	ends        time.Time
 }
 
 const rosterLife = 30 * time.Minute
@@ -46,7 +48,7 @@ func (r *comingIn) put(p pendingRoster) string {
 	return token
 }
 
-func (r *comingIn) get(token, who, group string) *pendingRoster {
+func (r *comingIn) get(token string, who store.Who, group string) *pendingRoster {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	p, there := r.list[token]
@@ -91,7 +93,7 @@ var fieldNames = map[roster.Field]string{
 func (c *Console) roster(x *gin.Context) {
 	v := &rosterView{Group: x.Param("group"), Name: app.Wording{Document: c.House.State().Policy.Document()}.Group(x.Param("group"))}
 	if token := x.Query("take"); token != "" {
-		p := c.rosters.get(token, actor(x).Address.String(), v.Group)
+		p := c.rosters.get(token, actor(x).Who, v.Group)
 		if p == nil {
 			c.complain(x, "That roster was not kept: choose it again.")
 			x.Redirect(http.StatusSeeOther, "/groups/"+v.Group+"/roster")
@@ -158,7 +160,7 @@ func (c *Console) doRoster(x *gin.Context) {
 	group, me := x.Param("group"), actor(x)
 	here := "/groups/" + group + "/roster"
 	if token := x.PostForm("take"); token != "" {
-		p := c.rosters.get(token, me.Address.String(), group)
+		p := c.rosters.get(token, me.Who, group)
 		if p == nil {
 			c.complain(x, "That roster was not kept: choose it again.")
 			x.Redirect(http.StatusSeeOther, here)
@@ -195,7 +197,7 @@ func (c *Console) doRoster(x *gin.Context) {
 	if err != nil {
 		c.complain(x, "This roster cannot be read: "+err.Error()+".")
 	} else {
-		to += "?take=" + c.rosters.put(pendingRoster{who: me.Address.String(), group: group, name: name, sheet: sheet})
+		to += "?take=" + c.rosters.put(pendingRoster{who: me.Who, group: group, name: name, sheet: sheet})
 	}
 	if strings.Contains(x.GetHeader("Accept"), "application/json") {
 		x.Header("Location", to)

@@ -8,7 +8,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/app"
-	"velada/core/access"
 )
 
 // sectionsForm gives each team of a class a section.
@@ -50,7 +49,7 @@ func (c *Console) sectionRows(x *gin.Context, d *doorContext) (rows []sectionRow
 			Last: "nobody has edited yet", Waiting: "nothing waits for publication",
 		}
 		if !s.LastAt.IsZero() {
-			row.Last = "last edited " + c.moment(s.LastAt) + " by " + c.nameAt(s.LastBy)
+			row.Last = "last edited " + c.moment(s.LastAt) + " by " + c.House.NameOf(s.LastBy)
 		}
 		if s.Waiting > 0 {
 			row.Waiting = count(s.Waiting, "page waits", "pages wait") + " for publication"
@@ -83,13 +82,4 @@ func (c *Console) doSections(x *gin.Context) {
 		return
 	}
 	c.showTeam(x, http.StatusUnprocessableEntity, teamForms{sections: d.sectionsForm(f)})
-}
-
-// nameAt is what somebody with an address is called.
-func (c *Console) nameAt(address string) string {
-	a, err := access.ParseAddress(address)
-	if err != nil {
-		return address
-	}
-	return c.House.Actor(a).Name
 }

@@ -67,7 +67,7 @@ func (c *Console) doSetUp(x *gin.Context) {
 			c.fail(x, err)
 			return
 		}
-		c.begin(x, address, "password", false)
+		c.begin(x, c.House.Actor(address).Who, "password", false)
 		x.Redirect(http.StatusSeeOther, "/sites")
 	}
 }

@@ -26,7 +26,7 @@ type siteRow struct {
 func (c *Console) sites(x *gin.Context) {
 	s, me := c.House.State(), actor(x)
 	at := access.At(c.House.Now())
-	troubles, err := store.Troubles(x.Request.Context(), c.House.DB, me.Address.String())
+	troubles, err := store.Troubles(x.Request.Context(), c.House.DB, me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -42,7 +42,7 @@ func (c *Console) sites(x *gin.Context) {
 			open++
 		}
 		row := c.siteRow(s, doc, st, at)
-		row.Trouble = troubles[doc.Address]
+		row.Trouble = troubles[s.ID(doc.Address)]
 		rows = append(rows, row)
 	}
 	p := c.page(x, "Sites")

@@ -19,6 +19,7 @@ import (
 
 	"velada/app"
 	"velada/identity"
+	"velada/store"
 )
 
 // slipSheets keeps sheets of slips for a while, so that one can be printed: the
@@ -29,9 +30,10 @@ type slipSheets struct {
 }
 
 type slipSheet struct {
-	who, group, house, site string
-	slips                   []slipOut
-	ends                    time.Time
+	who                store.Who
+	group, house, site string
+	slips              []slipOut
+	ends               time.Time
 }
 
 // slipOut is one slip as it is printed.
@@ -60,7 +62,7 @@ func (s *slipSheets) put(sheet slipSheet) string {
 	return token
 }
 
-func (s *slipSheets) get(token, who string) (slipSheet, bool) {
+func (s *slipSheets) get(token string, who store.Who) (slipSheet, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	sheet, there := s.list[token]
@@ -80,7 +82,7 @@ func (c *Console) doSlips(x *gin.Context) {
 		return
 	}
 	doc := c.House.State().Policy.Document()
-	sheet := slipSheet{who: me.Address.String(), group: app.Wording{Document: doc}.Group(group), house: doc.House.Name}
+	sheet := slipSheet{who: me.Who, group: app.Wording{Document: doc}.Group(group), house: doc.House.Name}
 	at := c.House.ConsoleURL
 	site := c.House.State().SiteDocument(x.PostForm("site"))
 	if site != nil {
@@ -109,7 +111,7 @@ type slipView struct {
 }
 
 func (c *Console) showSlips(x *gin.Context) {
-	sheet, there := c.slips.get(x.Param("token"), actor(x).Address.String())
+	sheet, there := c.slips.get(x.Param("token"), actor(x).Who)
 	if !there {
 		c.refuse(x, http.StatusGone, "This sheet is not kept any more. Make a new one: the codes on the old one stop working then.")
 		return

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -77,16 +76,13 @@ func (c *Console) showStanding(x *gin.Context, status int, f *promiseForm) {
 		v.Promises = append(v.Promises, row)
 	}
 	v.Waiting = d.waiting(broken)
-	requests, err := store.Requests(x.Request.Context(), c.House.DB, d.site)
+	requests, err := store.Requests(x.Request.Context(), c.House.DB, c.House.State().ID(d.site))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
 	for _, r := range requests {
-		name := r.Who
-		if a, err := access.ParseAddress(r.Who); err == nil {
-			name = c.House.Actor(a).Name
-		}
+		name := c.House.NameOf(r.Who)
 		v.Waiting = append(v.Waiting, waitRow{name + " asks for the working copy to be published", "/sites/" + d.site + "/publish"})
 	}
 	if d.tray != nil {
@@ -105,14 +101,12 @@ func outcomeWords(o access.Outcome) string {
 
 // came tells who signed in on the site lately, and which passes were entered.
 func (c *Console) came(x *gin.Context, d *doorContext) (rows []cameRow, err error) {
-	visits, err := store.LateVisits(x.Request.Context(), c.House.DB, d.site, 5)
+	visits, err := store.LateVisits(x.Request.Context(), c.House.DB, c.House.State().ID(d.site), 5)
 	if err != nil {
 		return nil, err
 	}
 	for _, v := range visits {
-		if a, err := access.ParseAddress(v.Address); err == nil {
-			rows = append(rows, cameRow{c.House.Actor(a).Name, "signed in on " + app.Moment(v.Expires.Add(-12*time.Hour).In(d.state.Zone))})
-		}
+		rows = append(rows, cameRow{c.House.NameOf(v.Who), "signed in on " + app.Moment(v.Expires.Add(-app.VisitLife).In(d.state.Zone))})
 	}
 	for _, p := range d.now.Passes {
 		if use, used := d.uses["pass:"+p.ID]; used {

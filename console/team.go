@@ -106,7 +106,7 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 	p := c.sitePage(x, "Team")
 	p.Not = c.mayNotHere(x, access.ManageTeam)
 	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, Sections: again.sections, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
-	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.DB, d.site); err != nil {
+	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.DB, c.House.State().ID(d.site)); err != nil {
 		c.fail(x, err)
 		return
 	}
@@ -121,7 +121,7 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 		return
 	}
 	v.MaySplit = v.MayChange && caps.Has(access.ChangeDoor) && caps.Has(access.Write)
-	v.OnIt = slices.ContainsFunc(d.state.Policy.Site(d.site).EntriesOf(actor(x).Identity, access.At(d.real)), func(e access.TeamEntry) bool { return e.Group == "" })
+	v.OnIt = slices.ContainsFunc(d.state.Policy.Site(d.site).EntriesOf(d.state.Identity(actor(x).Who), access.At(d.real)), func(e access.TeamEntry) bool { return e.Group == "" })
 	if v.MayChange {
 		v.Links = c.sessions.PopString(x.Request.Context(), "links")
 	}
@@ -182,7 +182,7 @@ func (d *doorContext) entries() (rows []entryRow) {
 		case e.Address != "":
 			r.Kind = "from outside"
 		}
-		r.Reason = d.reasons[reasonKey(e)]
+		r.Reason = d.reasons[reasonKey(d.state, e)]
 		if !e.From.IsZero() && d.at.Before(e.From) {
 			r.Kind = "not yet"
 		} else if !e.Until.IsZero() && !d.at.Before(e.Until) {
@@ -214,11 +214,14 @@ func (d *doorContext) entries() (rows []entryRow) {
 }
 
 // reasonKey is how the reason why somebody is on the team is kept.
-func reasonKey(e access.TeamEntry) string {
+func reasonKey(s *app.State, e access.TeamEntry) string {
 	if e.Group != "" {
 		return "group:" + e.Group
 	}
-	return cmp.Or(e.Person, e.Address)
+	if a, err := access.ParseAddress(e.Address); err == nil {
+		return string(s.WhoHas(a))
+	}
+	return e.Person
 }
 
 // entryKey names an entry in a form by its contents.
@@ -291,7 +294,7 @@ func (d *doorContext) entryForm(asked string, mine access.Capabilities) *entryFo
 		}
 		e := d.then.Team[i]
 		f.Key, f.Who = asked, d.words.Entry(e)
-		f.Values = map[string]string{"role": e.Role, "under": e.Under, "from": d.local(e.From), "until": d.local(e.Until), "reason": d.reasons[reasonKey(e)]}
+		f.Values = map[string]string{"role": e.Role, "under": e.Under, "from": d.local(e.From), "until": d.local(e.Until), "reason": d.reasons[reasonKey(d.state, e)]}
 	}
 	f.Reasons = reasonChoices(f.Values["reason"])
 	f.Roles, f.Unders = d.rolesToGive(mine, f.Values["role"]), d.unders(f.Values["under"])
@@ -357,6 +360,7 @@ func (c *Console) doEntry(x *gin.Context) {
 	if f.Values["reason"] != "" && !slices.Contains(app.Reasons, f.Values["reason"]) {
 		f.Values["reason"] = ""
 	}
+	var whose []string // entries that the reason is of
 	c.rehearseTeam(x, f, func(draft *access.Site) error {
 		if f.Key != "" {
 			i := slices.IndexFunc(draft.Team, func(e access.TeamEntry) bool { return entryKey(e) == f.Key })
@@ -364,19 +368,22 @@ func (c *Console) doEntry(x *gin.Context) {
 				return errMoved
 			}
 			e := &draft.Team[i]
-			if err := c.House.SetReason(x.Request.Context(), actor(x), site, reasonKey(*e), f.Values["reason"]); err != nil {
-				return err
-			}
+			whose = append(whose, reasonKey(s, *e))
 			e.Role, e.Under, e.From, e.Until = entry.Role, entry.Under, entry.From, entry.Until
 			return nil
 		}
 		for _, w := range who {
 			e := entry
 			e.Person, e.Group, e.Address = w.Person, w.Group, w.Address
-			if err := c.House.SetReason(x.Request.Context(), actor(x), site, reasonKey(e), f.Values["reason"]); err != nil {
+			whose = append(whose, reasonKey(s, e))
+			draft.Team = append(draft.Team, e)
+		}
+		return nil
+	}, func() error { // once the rehearsal was not refused
+		for _, who := range whose {
+			if err := c.House.SetReason(x.Request.Context(), actor(x), site, who, f.Values["reason"]); err != nil {
 				return err
 			}
-			draft.Team = append(draft.Team, e)
 		}
 		return nil
 	})
@@ -407,10 +414,15 @@ func (f *entryForm) readWho(doc *access.Document) (who []access.TeamEntry) {
 
 // rehearseTeam rehearses a change of the team; what is not for the one who makes
 // it is said on the form.
-func (c *Console) rehearseTeam(x *gin.Context, f *entryForm, change func(draft *access.Site) error) {
+func (c *Console) rehearseTeam(x *gin.Context, f *entryForm, change func(draft *access.Site) error, then ...func() error) {
 	err := c.House.Rehearse(x.Request.Context(), actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
 		return change(draft)
 	})
+	for _, f := range then {
+		if err == nil {
+			err = f()
+		}
+	}
 	var refusal access.TeamRefusal
 	if asTeamRefusal(err, &refusal) && f != nil {
 		f.Wrong["role"] = refusal.Text

@@ -177,38 +177,38 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 			return err
 		}
 		for _, p := range doc.People {
-			address, err := access.ParseAddress(p.Address)
-			if err == nil {
-				err = store.SaveAccount(ctx, tx, store.Account{Address: address.String(), Name: p.Name, Password: hash})
-			}
-			if err != nil {
+			if err := store.NewAccount(ctx, tx, store.Account{Who: store.Who(p.ID), Name: p.Name, Password: hash, SignedIn: true}); err != nil {
 				return err
 			}
 		}
-		if err := store.SaveSetting(ctx, tx, "house", app.Settings{NoMail: []string{"aula.cerroalcor.example"}}); err != nil {
+		if err := store.SaveSetting(ctx, tx, "house", `{"no_mail":["aula.cerroalcor.example"]}`); err != nil {
 			return err
 		}
-		if err := makeMembership(ctx, tx, doc, now); err != nil {
+		ids, err := store.SiteIDs(ctx, tx)
+		if err != nil {
 			return err
 		}
-		if err := store.SaveKeepers(ctx, tx, "variable-stars", []string{"aiko@cerroalcor.example"}); err != nil {
+		if err := makeMembership(ctx, tx, ids, doc, now); err != nil {
 			return err
 		}
-		if err := makeEditions(ctx, tx, doc, now); err != nil {
+		if err := store.SaveKeepers(ctx, tx, "variable-stars", []store.Who{"aiko"}); err != nil {
 			return err
 		}
-		return makePasses(ctx, tx, now)
+		if err := makeEditions(ctx, tx, ids, doc, now); err != nil {
+			return err
+		}
+		return makePasses(ctx, tx, ids, now)
 	})
 }
 
 // makeMembership says what being a member of the society is like, and what a few
 // members have said.
-func makeMembership(ctx context.Context, tx *sql.Tx, doc *access.Document, now time.Time) error {
+func makeMembership(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, doc *access.Document, now time.Time) error {
 	m := app.Membership{
 		Questions: []string{"What brings you to the observatory?"}, Terms: "Members look after the instruments, and after each other on the dark path.",
 		Corner: "head", List: true, Comments: []string{"/members"}, Held: true,
 	}
-	if err := store.SaveMembership(ctx, tx, "society", m); err != nil {
+	if err := store.SaveMembership(ctx, tx, ids["society"], m); err != nil {
 		return err
 	}
 	said := []string{"Jupiter, seen from a balcony.", "My daughter asked what a nova is.", "A night at the August party.", "I grind mirrors."}
@@ -219,36 +219,40 @@ func makeMembership(ctx context.Context, tx *sql.Tx, doc *access.Document, now t
 			p.Shows = map[string]bool{"name": true, "about": i%2 == 0}
 			p.About = "At the small dome on most Fridays."
 		}
-		if err := store.SaveProfile(ctx, tx, "society", p); err != nil {
+		if err := store.SaveProfile(ctx, tx, ids["society"], p); err != nil {
 			return err
 		}
 		if member.Status != "approved" || waiting > 1 {
 			continue
 		}
-		c := store.Comment{Site: "society", Path: "/members", Person: member.Who, At: now.AddDate(0, 0, -2), Status: []string{"shown", "held"}[waiting], Text: []string{"The red lamps are back in the cupboard by the stairs.", "Is the small dome free on Friday?"}[waiting]}
+		c := store.Comment{Site: ids["society"], Path: "/members", Person: member.Who, At: now.AddDate(0, 0, -2), Status: []string{"shown", "held"}[waiting], Text: []string{"The red lamps are back in the cupboard by the stairs.", "Is the small dome free on Friday?"}[waiting]}
 		waiting++
 		if err := store.SaveComment(ctx, tx, &c, now); err != nil {
 			return err
 		}
 	}
-	return store.SaveLetIn(ctx, tx, store.LetIn{Site: "variable-stars", Path: "/notes", Address: "nadia@lens.example", Word: "I photograph the show night for the paper. May I read the notes before?", At: now.Add(-3 * time.Hour)})
+	return store.SaveLetIn(ctx, tx, store.LetIn{Site: ids["variable-stars"], Path: "/notes", Who: "nadia@lens.example", Word: "I photograph the show night for the paper. May I read the notes before?", At: now.Add(-3 * time.Hour)})
 }
 
-func makePasses(ctx context.Context, tx *sql.Tx, now time.Time) error {
+func makePasses(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {
 	salts, err := store.SiteSalts(ctx, tx)
+	if err != nil {
+		return err
+	}
+	salt, err := store.HouseSalt(ctx, tx)
 	if err != nil {
 		return err
 	}
 	for site, passes := range Passes {
 		for pass, password := range passes {
 			weak := identity.StrengthOf(password, site).Score < 3
-			if err := store.SavePassSecret(ctx, tx, site, pass, identity.Key(password, salts[site]), weak); err != nil {
+			if err := store.SavePassSecret(ctx, tx, ids[site], pass, store.NewSecret{Hash: identity.Key(password, salts[ids[site]]), Reuse: identity.Key(password, salt), Weak: weak}); err != nil {
 				return err
 			}
 		}
 	}
 	for range 14 {
-		if err := store.CountPassUse(ctx, tx, "dossier", "nordlys", now.AddDate(0, 0, -2)); err != nil {
+		if err := store.CountPassUse(ctx, tx, ids["dossier"], "nordlys", now.AddDate(0, 0, -2)); err != nil {
 			return err
 		}
 	}
@@ -257,7 +261,7 @@ func makePasses(ctx context.Context, tx *sql.Tx, now time.Time) error {
 
 // makeEditions reads pages.txt: a line "@ site edition" begins a site, "= path |
 // title | menu" a page, and what follows is its Markdown.
-func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now time.Time) error {
+func makeEditions(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, doc *access.Document, now time.Time) error {
 	for _, block := range strings.Split(pages, "@ ")[1:] {
 		var site string
 		var number int
@@ -274,7 +278,7 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 			}
 			list = append(list, store.Page{
 				ID: pageID(fields[0]), Path: fields[0], Title: fields[1], Body: strings.TrimSpace(body), InMenu: len(fields) > 2, Listing: true,
-				SavedAt: now.AddDate(0, 0, -number%9-1), SavedBy: "ines@cerroalcor.example",
+				SavedAt: now.AddDate(0, 0, -number%9-1), SavedBy: "ines",
 			})
 		}
 		position := slices.IndexFunc(doc.Sites, func(s *access.Site) bool { return s.Address == site })
@@ -282,14 +286,14 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 			return errors.New("pages.txt: there is no site " + site)
 		}
 		if number > 0 {
-			e := &store.Edition{Site: site, Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines@cerroalcor.example", Note: notes[site], Pages: slices.Clone(list)}
+			e := &store.Edition{Site: ids[site], Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines", Note: notes[site], Pages: slices.Clone(list)}
 			if site == "society" {
 				blob, err := store.SaveBlob(ctx, tx, hill)
 				if err != nil {
 					return err
 				}
 				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Size: len(hill), Blob: blob}}
-				if err := store.SaveFile(ctx, tx, site, e.Files[0]); err != nil {
+				if err := store.SaveFile(ctx, tx, ids[site], e.Files[0]); err != nil {
 					return err
 				}
 			}
@@ -300,12 +304,12 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 					return err
 				}
 				e.Files = []store.File{{Path: "/files/nights.csv", Type: "text/csv", Size: len(night), Blob: blob}}
-				if err := store.SaveFile(ctx, tx, site, e.Files[0]); err != nil {
+				if err := store.SaveFile(ctx, tx, ids[site], e.Files[0]); err != nil {
 					return err
 				}
 			}
 			for _, before := range earlier[site] {
-				was := &store.Edition{Site: site, Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: e.Files}
+				was := &store.Edition{Site: ids[site], Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: e.Files}
 				if _, err := app.PutEdition(ctx, tx, doc.Sites[position], was, position); err != nil {
 					return err
 				}
@@ -317,7 +321,7 @@ func makeEditions(ctx context.Context, tx *sql.Tx, doc *access.Document, now tim
 		if site == "variable-stars" {
 			list = begunChanges(list)
 		}
-		if err := store.SaveWorkingPages(ctx, tx, site, list); err != nil {
+		if err := store.SaveWorkingPages(ctx, tx, ids[site], list); err != nil {
 			return err
 		}
 	}
@@ -331,23 +335,24 @@ var notes = map[string]string{"society": "The open night of 11 December", "varia
 // ago, and how their pages differ from today's.
 var earlier = map[string][]struct {
 	number, days int
-	who, note    string
+	who          store.Who
+	note         string
 	pages        func([]store.Page) []store.Page
 }{
 	"society": {
-		{29, 61, "ines@cerroalcor.example", "The courses of the autumn", func(list []store.Page) []store.Page {
+		{29, 61, "ines", "The courses of the autumn", func(list []store.Page) []store.Page {
 			list = without(list, "/history")
 			replace(list, "/open-nights", "| 27 November | Pleiades and Hyades | Aiko |\n| 11 December | The winter hexagon | Bram |", "| 30 October | Andromeda | Bram |")
 			replace(list, "/visit", " Please drive the last bend with dipped lights.", "")
 			return list
 		}},
-		{30, 20, "pilar@cerroalcor.example", "How it began, and the open night of November", func(list []store.Page) []store.Page {
+		{30, 20, "pilar", "How it began, and the open night of November", func(list []store.Page) []store.Page {
 			replace(list, "/open-nights", "\n| 11 December | The winter hexagon | Bram |", "")
 			return list
 		}},
 	},
 	"variable-stars": {
-		{6, 13, "aiko@cerroalcor.example", "Week 1", func(list []store.Page) []store.Page { return without(list, "/notes/week-2") }},
+		{6, 13, "aiko", "Week 1", func(list []store.Page) []store.Page { return without(list, "/notes/week-2") }},
 	},
 }
 

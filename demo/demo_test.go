@@ -47,14 +47,18 @@ func TestTheHouseAsItIsDescribed(t *testing.T) {
 			t.Errorf("a stranger at %s meets %v", site, got)
 		}
 	}
+	ids, err := store.SiteIDs(ctx, db)
+	if err != nil {
+		t.Fatal(err)
+	}
 	for site, want := range map[string]int{"society": 3, "variable-stars": 2, "august": 0} {
-		editions, err := store.Editions(ctx, db, site)
+		editions, err := store.Editions(ctx, db, ids[site])
 		if err != nil || len(editions) != want {
 			t.Fatalf("%s has %d editions, %v", site, len(editions), err)
 		}
 		said := map[string]bool{}
 		for _, e := range editions {
-			whole, err := store.FindEdition(ctx, db, site, e.Number)
+			whole, err := store.FindEdition(ctx, db, ids[site], e.Number)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -79,7 +79,7 @@ func TestWhatASiteSaysOfItself(t *testing.T) {
 func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()
-	pages, err := store.WorkingCopy(ctx, d.house.DB, "society")
+	pages, err := store.WorkingCopy(ctx, d.house.DB, d.house.State().ID("society"))
 	d.must(err)
 	for _, p := range pages {
 		to := map[string]string{"/library": "/books", "/members/rota": "/members/who-when"}[p.Path]

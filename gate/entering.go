@@ -12,6 +12,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/identity"
 )
 
 const (
@@ -19,19 +20,41 @@ const (
 	passCookie   = "velada_passes"
 	linkCookie   = "velada_links"
 	noticeCookie = "velada_noticed"
+	nonceCookie  = "velada_nonce"
 )
+
+// hostOnly stands before the names of cookies where visitors come by https: browsers
+// take such a cookie from just this host, by https.
+const hostOnly = "__Host-"
+
+// cookieName is a cookie's name as browsers send it here.
+func (g *Gate) cookieName(name string) string {
+	if g.Secure {
+		return hostOnly + name
+	}
+	return name
+}
+
+// read returns the value of one of Velada's cookies; "" where it was not sent.
+func (q *request) read(name string) string {
+	c, err := q.Cookie(q.gate.cookieName(name))
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
 
 // cookie sets a cookie of this host alone.
 func (q *request) cookie(name, value string, life time.Duration) {
 	http.SetCookie(q.w, &http.Cookie{
-		Name: name, Value: value, Path: "/", MaxAge: int(life.Seconds()),
+		Name: q.gate.cookieName(name), Value: value, Path: "/", MaxAge: int(life.Seconds()),
 		HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: q.gate.Secure,
 	})
 }
 
-// local gives a path on this host to go back to, whatever was asked for.
+// local returns a path on this host to go back to, whatever was asked for.
 func local(path string) string {
-	if !strings.HasPrefix(path, "/") || strings.HasPrefix(path, "//") {
+	if strings.HasPrefix(path, "//") {
 		return "/"
 	}
 	normal, err := access.DocumentPath(path)
@@ -45,8 +68,26 @@ func local(path string) string {
 func escape(path string) string { return access.EscapePath(path) }
 
 // signInURL is where a visitor signs in, to come back to where they are.
-func (q *request) signInURL() string {
-	return q.gate.Console + "/sign-in?" + url.Values{"site": {q.address}, "path": {q.path}}.Encode()
+func (q *request) signInURL() string { return signInAt(q.path) }
+
+func signInAt(path string) string { return "/velada/sign-in?" + url.Values{"path": {path}}.Encode() }
+
+// nonceLife is how long a visitor may take to sign in on the console.
+const nonceLife = time.Hour
+
+// signIn leads to the console to sign in. This host gives the browser a value first,
+// so that nobody can send a ticket of their own to another's browser. The answer is
+// the same where there is no such site.
+func (q *request) signIn() {
+	nonce := q.read(nonceCookie)
+	if nonce == "" {
+		nonce = identity.Token()
+	}
+	q.cookie(nonceCookie, nonce, nonceLife)
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	to := url.Values{"site": {q.address}, "path": {local(q.URL.Query().Get("path"))}, "nonce": {identity.Nonced(nonce)}}
+	http.Redirect(q.w, q.Request, q.gate.Console+"/sign-in?"+to.Encode(), http.StatusSeeOther)
 }
 
 // enter redeems a ticket from the console and begins a visit.
@@ -54,11 +95,12 @@ func (q *request) enter() {
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
 	values := q.URL.Query()
-	value, err := q.gate.House.BeginVisit(q.Context(), values.Get("ticket"), q.address)
+	value, err := q.gate.House.BeginVisit(q.Context(), values.Get("ticket"), q.address, q.read(nonceCookie))
 	if err != nil {
 		slog.Info("a ticket was refused", "site", q.address, "error", err)
 	} else {
-		q.cookie(visitCookie, value, 12*time.Hour)
+		q.cookie(visitCookie, value, app.VisitLife)
+		q.cookie(nonceCookie, "", -time.Second)
 	}
 	path := local(values.Get("path"))
 	if first := q.state.Memberships[q.address].First; first != "" && path == "/" {
@@ -93,11 +135,7 @@ func (q *request) enterPass() {
 		q.back()
 		return
 	}
-	held := ""
-	if c, err := q.Cookie(passCookie); err == nil {
-		held = c.Value
-	}
-	value, err := q.gate.House.EnterPass(q.Context(), q.address, path, q.PostFormValue("password"), held, remoteIP(q.Request).String())
+	value, err := q.gate.House.EnterPass(q.Context(), q.address, path, q.PostFormValue("password"), q.read(passCookie), q.from())
 	var later app.TryLater
 	switch {
 	case errors.As(err, &later):
@@ -113,6 +151,9 @@ func (q *request) enterPass() {
 	}
 }
 
+// from is where the visitor comes from.
+func (q *request) from() app.From { return app.From{IP: remoteIP(q.Request).String()} }
+
 func offers(d access.Decision, o access.Offers) bool { return d.Offers&o != 0 }
 
 func (q *request) back() {
@@ -123,11 +164,7 @@ func (q *request) back() {
 
 // follow lets in whoever comes by a link.
 func (q *request) follow(token string) {
-	held := ""
-	if c, err := q.Cookie(linkCookie); err == nil {
-		held = c.Value
-	}
-	value, path, err := q.gate.House.FollowLink(q.Context(), q.address, token, held)
+	value, path, err := q.gate.House.FollowLink(q.Context(), q.address, token, q.read(linkCookie))
 	if err != nil { // a link that ended tells nothing of the site
 		q.nothing()
 		return
@@ -156,8 +193,8 @@ func (q *request) leave() {
 	if !q.fromHere() {
 		return
 	}
-	if c, err := q.Cookie(visitCookie); err == nil {
-		if err := q.gate.House.EndVisit(q.Context(), c.Value); err != nil {
+	if value := q.read(visitCookie); value != "" {
+		if err := q.gate.House.EndVisit(q.Context(), value); err != nil {
 			panic(err)
 		}
 	}

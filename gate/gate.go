@@ -4,15 +4,18 @@
 package gate
 
 import (
+	"bytes"
 	"log/slog"
 	"net/http"
 	"net/netip"
-	"strconv"
+	"runtime/debug"
 	"strings"
+	"time"
 
 	"velada/app"
 	"velada/core/access"
 	"velada/look"
+	"velada/store"
 )
 
 // Gate serves every site of a house.
@@ -41,9 +44,9 @@ type request struct {
 	path       string // normalised
 	at         access.Instant
 	visitor    access.Visitor
-	who        *access.Address // signed in as
-	noticeRead bool            // the notice about cookies
-	as         *As             // whose eyes somebody else looks through
+	who        store.Who // signed in; "" is nobody
+	noticeRead bool      // the notice about cookies
+	as         *As       // whose eyes somebody else looks through
 
 	commentWrong, commentText string // a comment that was refused, and why
 }
@@ -59,7 +62,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 			if trouble == http.ErrAbortHandler { // a visitor of an upstream hung up
 				panic(trouble)
 			}
-			slog.Error("answering a visitor", "site", address, "trouble", trouble)
+			slog.Error("answering a visitor", "site", address, "path", r.URL.Path, "trouble", trouble, "stack", string(debug.Stack()))
 			unavailable(w)
 		}
 	}()
@@ -154,11 +157,18 @@ func (q *request) identify() {
 	for _, line := range q.Header["Cookie"] {
 		for part := range strings.SplitSeq(line, ";") {
 			name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+			if q.gate.Secure {
+				only := false
+				if name, only = strings.CutPrefix(name, hostOnly); !only {
+					continue
+				}
+			}
 			switch name {
 			case visitCookie:
-				if a, ok := house.Visiting(value, q.address); ok && q.who == nil {
-					q.who = &a
-					q.visitor.Identity = q.state.Policy.Address(a)
+				if who, ok := house.Visiting(value, q.state.ID(q.address)); ok && q.who == "" {
+					if id := q.state.Identity(who); id.Known() { // gone otherwise
+						q.who, q.visitor.Identity = who, id
+					}
 				}
 			case passCookie:
 				q.visitor.Passes = house.Held("pass", q.state, q.address, value)
@@ -248,18 +258,14 @@ func (q *request) file(f *app.LiveFile) {
 	} else {
 		h.Set("Cache-Control", "private, no-store")
 	}
-	tag := `"` + f.Blob + `"`
-	h.Set("ETag", tag)
-	if anybody && q.Header.Get("If-None-Match") == tag {
-		q.w.WriteHeader(http.StatusNotModified)
-		return
-	}
 	data, err := q.gate.House.FileData(q.Context(), f)
 	if err != nil {
 		panic(err)
 	}
-	h.Set("Content-Length", strconv.Itoa(len(data)))
-	q.write(data)
+	if anybody {
+		h.Set("ETag", `"`+f.Blob+`"`)
+	}
+	http.ServeContent(q.w, q.Request, "", time.Time{}, bytes.NewReader(data)) // with ranges, and what a browser has already
 }
 
 // write sends a body, in parts, but for HEAD. Whoever hung up does not matter.
@@ -288,17 +294,19 @@ func (q *request) absent() bool {
 // own answers Velada's own paths on a site's host.
 func (q *request) own(rest string) {
 	switch {
-	case q.as != nil && q.Method != http.MethodGet || q.as != nil && (rest == "enter" || strings.HasPrefix(rest, "in/")):
+	case q.as != nil && q.Method != http.MethodGet || q.as != nil && (rest == "enter" || rest == "sign-in" || strings.HasPrefix(rest, "in/")):
 		q.notYours()
+	case rest == "sign-in" && q.Method == http.MethodGet:
+		q.signIn()
 	case rest == "enter" && q.Method == http.MethodGet:
 		q.enter()
 	case strings.HasPrefix(rest, "in/") && q.Method == http.MethodGet:
 		q.follow(strings.TrimPrefix(rest, "in/"))
+	case rest == "decide":
+		q.decide()
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meet(access.Decision{})
 	case q.members(rest):
-	case rest == "decide":
-		q.decide()
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:

@@ -95,12 +95,24 @@ func body(t testing.TB, r *http.Response) string {
 // visiting signs somebody in on a site's host and gives the cookie.
 func (d *door) visiting(address, site string) string {
 	d.Helper()
-	code := d.house.Tickets.Issue(identity.Ticket{Site: site, Address: address, Console: "c1"}, time.Now())
-	r := d.ask(asked{site: site, path: "/velada/enter?ticket=" + code + "&path=/"})
-	if len(r.Cookies()) != 1 {
-		d.Fatalf("no visit for %s: %d", address, r.StatusCode)
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		d.Fatal(err)
 	}
-	return visitCookie + "=" + r.Cookies()[0].Value
+	who := d.house.State().WhoHas(a)
+	session := identity.Token()
+	if err := d.house.Begin(context.Background(), session, who, "A browser", "password"); err != nil {
+		d.Fatal(err)
+	}
+	code := d.house.Tickets.Issue(identity.Ticket{Site: string(d.house.State().ID(site)), Nonce: identity.Nonced("nonce"), Console: session}, time.Now())
+	r := d.ask(asked{site: site, path: "/velada/enter?ticket=" + code + "&path=/", cookies: []string{nonceCookie + "=nonce"}})
+	for _, c := range r.Cookies() {
+		if c.Name == visitCookie {
+			return visitCookie + "=" + c.Value
+		}
+	}
+	d.Fatalf("no visit for %s: %d", address, r.StatusCode)
+	return ""
 }
 
 // enter enters a password at a door and gives the cookie of passes.
@@ -301,11 +313,28 @@ func TestGuessingIsSlowed(t *testing.T) {
 func TestTickets(t *testing.T) {
 	d := open(t)
 	now := time.Now()
-	issue := func() string {
-		return d.house.Tickets.Issue(identity.Ticket{Site: "variable-stars", Address: "pilar@cerroalcor.example"}, now)
+	if err := d.house.Begin(context.Background(), "session", "pilar", "A browser", "password"); err != nil {
+		t.Fatal(err)
 	}
-	enter := func(site, code string) int {
-		return len(d.ask(asked{site: site, path: "/velada/enter?ticket=" + code + "&path=//evil.example/x"}).Cookies())
+	stars := string(d.house.State().ID("variable-stars"))
+	issue := func() string {
+		return d.house.Tickets.Issue(identity.Ticket{Site: stars, Nonce: identity.Nonced("nonce"), Console: "session"}, now)
+	}
+	enter := func(site, code string, cookies ...string) (visits int) {
+		if cookies == nil {
+			cookies = []string{nonceCookie + "=nonce"}
+		}
+		for _, c := range d.ask(asked{site: site, path: "/velada/enter?ticket=" + code + "&path=//evil.example/x", cookies: cookies}).Cookies() {
+			if c.Name == visitCookie {
+				visits++
+			}
+		}
+		return visits
+	}
+	for _, another := range []string{"other=1", nonceCookie + "=another", nonceCookie + "=" + identity.Nonced("nonce")} {
+		if enter("variable-stars", issue(), another) != 0 {
+			t.Errorf("a ticket counts in a browser with %s", another)
+		}
 	}
 	code := issue()
 	if enter("variable-stars", code) != 1 || enter("variable-stars", code) != 0 {
@@ -315,7 +344,7 @@ func TestTickets(t *testing.T) {
 		t.Error("a ticket counts on its own host alone")
 	}
 	code = issue()
-	if _, ok := d.house.Tickets.Redeem(code, "variable-stars", now.Add(identity.TicketLife)); ok {
+	if _, ok := d.house.Tickets.Redeem(code, stars, "nonce", now.Add(identity.TicketLife)); ok {
 		t.Error("a ticket counts after its end")
 	}
 	r := d.ask(asked{site: "variable-stars", path: "/velada/enter?ticket=" + issue() + "&path=//evil.example/x"})
@@ -337,7 +366,7 @@ func TestSigningOutEndsTheVisit(t *testing.T) {
 	if other.StatusCode != 403 || status() != 200 {
 		t.Errorf("another site's form: %d", other.StatusCode)
 	}
-	if err := d.house.EndSession(context.Background(), "c1"); err != nil || status() != 401 {
+	if err := d.house.SignOutEverywhere(context.Background(), "pilar", ""); err != nil || status() != 401 {
 		t.Errorf("after the console session ended: %d, %v", status(), err)
 	}
 }

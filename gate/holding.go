@@ -77,7 +77,7 @@ func (q *request) holding(d access.Decision, status int, wrong string) {
 // holdingPicture serves the picture of the holding page.
 func (q *request) holdingPicture() {
 	p := q.state.HoldingPage(q.address)
-	if len(p.Picture) == 0 {
+	if len(p.Picture) == 0 || !q.seesHolding() {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
@@ -88,6 +88,15 @@ func (q *request) holdingPicture() {
 	h.Set("Cache-Control", "private, no-store")
 	h.Set("Content-Length", strconv.Itoa(len(p.Picture)))
 	q.write(p.Picture)
+}
+
+// seesHolding reports whether the holding page is up, so that somebody gets it now,
+// or whoever asks looks after the site.
+func (q *request) seesHolding() bool {
+	if q.site.HoldingUp(q.at) || q.as != nil {
+		return true
+	}
+	return q.site.Decide("/", &q.visitor, q.at).Via == access.ViaTeam
 }
 
 // ownHolding serves a site's own holding page to whoever meets it now.
@@ -115,7 +124,7 @@ func (q *request) ribbon() *ribbon {
 	if q.as != nil && q.as.Back != "" {
 		return &ribbon{"This is what a stranger meets here.", q.as.Back, "Back to what you see"}
 	}
-	if q.as != nil || q.who == nil {
+	if q.as != nil || q.who == "" {
 		return nil
 	}
 	d := q.site.Decide(q.path, &q.visitor, q.at)
@@ -145,6 +154,6 @@ func (q *request) asStranger() {
 	}
 	q.path = path
 	q.as = &As{Policy: q.state.Policy, At: q.at, Back: escape(path)}
-	q.visitor, q.who = access.Visitor{}, nil
+	q.visitor, q.who = access.Visitor{}, ""
 	q.meet(q.site.Decide(path, &q.visitor, q.at))
 }

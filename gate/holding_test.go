@@ -46,7 +46,7 @@ func TestLinks(t *testing.T) {
 			t.Errorf("a link %s: %d", name, status)
 		}
 	}
-	uses, err := store.KeyUses(context.Background(), d.house.DB, "dossier")
+	uses, err := store.KeyUses(context.Background(), d.house.DB, d.house.State().ID("dossier"))
 	if err != nil || uses["link:printer"].Uses != 1 || uses["pass:nordlys"].Uses != 14 {
 		t.Errorf("%v %v", uses, err)
 	}
@@ -78,14 +78,14 @@ func TestLinks(t *testing.T) {
 	}
 }
 
-func (d *door) holdingPage(p store.HoldingPage) error {
-	return d.house.WriteHoldingPage(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), p)
+func (d *door) holdingPage(site string, p store.HoldingPage) error {
+	return d.house.WriteHoldingPage(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site, p)
 }
 
 func TestHoldingPageSays(t *testing.T) {
 	d := open(t)
-	err := d.holdingPage(store.HoldingPage{
-		Site: "new-dome", Design: "poster", Heading: "Copper & stars", Words: "One.\n\nTwo.", Contact: "bram@cerroalcor.example",
+	err := d.holdingPage("new-dome", store.HoldingPage{
+		Design: "poster", Heading: "Copper & stars", Words: "One.\n\nTwo.", Contact: "bram@cerroalcor.example",
 		Countdown: true, Picture: []byte("\x89PNG\r\n\x1a\n"), PictureType: "image/png",
 	})
 	if err != nil {
@@ -101,7 +101,7 @@ func TestHoldingPageSays(t *testing.T) {
 	if r := d.ask(asked{site: "new-dome", path: "/velada/holding-picture"}); r.StatusCode != 200 || r.Header.Get("Content-Type") != "image/png" {
 		t.Errorf("the picture: %d", r.StatusCode)
 	}
-	if err := d.holdingPage(store.HoldingPage{Site: "new-dome", Design: "own", HTML: "<script>steal()</script><h1>Ours</h1>"}); err != nil {
+	if err := d.holdingPage("new-dome", store.HoldingPage{Design: "own", HTML: "<script>steal()</script><h1>Ours</h1>"}); err != nil {
 		t.Fatal(err)
 	}
 	own := d.ask(asked{site: "new-dome", path: "/velada/holding"})
@@ -120,7 +120,7 @@ func TestHoldingPageSays(t *testing.T) {
 		"picture": {Design: "night", Picture: []byte("<svg/>"), PictureType: "image/svg+xml"},
 	} {
 		p.Site = "new-dome"
-		if err := d.holdingPage(p); err == nil || !strings.Contains(err.Error(), field) {
+		if err := d.holdingPage("new-dome", p); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}

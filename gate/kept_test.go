@@ -8,7 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -93,7 +92,9 @@ func TestWhatIsKeptIsWhatIsWorkedOut(t *testing.T) {
 			kept[i] = ask(q)
 		}
 		for i, q := range list {
-			d.house.State().Rendered = &app.Rendered{} // nothing is kept
+			if err := d.house.Reload(t.Context()); err != nil { // nothing is kept
+				t.Fatal(err)
+			}
 			if fresh := ask(q); fresh != kept[i] {
 				t.Fatalf("%+v at %v was kept as\n%.900s\nand is\n%.900s", q.asked, q.at, kept[i], fresh)
 			}

@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 
+	"velada/app"
 	"velada/core/access"
 	"velada/core/content"
 	"velada/look"
@@ -105,8 +106,8 @@ func (q *request) sight(title string) *sight {
 	switch {
 	case q.as != nil:
 		s.SignedIn = q.as.Name
-	case q.who != nil:
-		s.SignedIn = q.gate.House.Actor(*q.who).Name
+	case q.who != "":
+		s.SignedIn = q.gate.House.NameOf(q.who)
 	}
 	s.Ribbon = q.ribbon()
 	s.Details = q.state.Details[q.address]
@@ -128,10 +129,10 @@ func (q *request) corner() cornerSight {
 	c := cornerSight{Foot: m.Corner == "foot"}
 	if m.Corner != "" {
 		c.Yours = m.YoursWords()
-		if q.who == nil && q.as == nil {
+		if q.who == "" && q.as == nil {
 			c.SignIn, c.URL = m.SignInWords(), q.signInURL()
 			if q.site.Decide(q.path, &q.visitor, q.at).Outcome == access.Missing { // the same for a page that hides
-				c.URL = q.gate.Console + "/sign-in?" + url.Values{"site": {q.address}, "path": {"/"}}.Encode()
+				c.URL = signInAt("/")
 			}
 		}
 	}
@@ -153,12 +154,44 @@ func (q *request) page() {
 	}
 	text, err := q.gate.House.PageHTML(q.Context(), e, p)
 	if err != nil {
-		panic(err)
+		q.unless(err)
+		return
 	}
 	if p.Own {
 		q.ownLook(text)
 		return
 	}
+	if !keeps || strings.Contains(text, "[[table ") {
+		q.send("page.html", http.StatusOK, q.whole(p, text))
+		return
+	}
+	rendered, err := q.state.RenderedOf(q.address).Once(q.Context(), key, func() (*app.RenderedPage, error) {
+		s := q.whole(p, text)
+		if key.SignedIn {
+			s.SignedIn = standInName
+		}
+		var b bytes.Buffer
+		if err := renderWhile(q.Context(), &b, "page.html", s); err != nil {
+			return nil, err
+		}
+		return q.pack(key, b.Bytes()), nil
+	})
+	if err != nil {
+		q.unless(err)
+		return
+	}
+	q.sendKept(key, rendered)
+}
+
+// unless gives up quietly where the visitor has gone, and panics otherwise.
+func (q *request) unless(err error) {
+	if q.Context().Err() == nil {
+		panic(err)
+	}
+}
+
+// whole is everything that a page shows.
+func (q *request) whole(p *app.LivePage, text string) *sight {
 	s := q.sight(p.Title)
 	withTables := q.tables(text)
 	s.Comments = q.comments()
@@ -167,16 +200,7 @@ func (q *request) page() {
 	}
 	s.HTML = template.HTML(withTables)                                            // sanitised when it was published
 	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
-	if !keeps || strings.Contains(text, "[[table ") {
-		q.send("page.html", http.StatusOK, s)
-		return
-	}
-	if key.SignedIn {
-		s.SignedIn = standInName
-	}
-	var b bytes.Buffer
-	render(&b, "page.html", s)
-	q.sendKept(key, q.keep(key, b.Bytes()))
+	return s
 }
 
 // door shows the door page with what the decision offers; status 0 is the
@@ -232,7 +256,7 @@ func (q *request) send(name string, status int, s *sight) {
 		sum := sha256.Sum256(b.Bytes())
 		tag := `"` + hex.EncodeToString(sum[:12]) + `"`
 		h.Set("ETag", tag)
-		if q.Header.Get("If-None-Match") == tag && strings.HasPrefix(h.Get("Cache-Control"), "public") {
+		if has(q.Header.Values("If-None-Match"), tag) && strings.HasPrefix(h.Get("Cache-Control"), "public") {
 			q.w.WriteHeader(http.StatusNotModified)
 			return
 		}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
@@ -63,7 +62,7 @@ type commentLine struct {
 func (q *request) private(name string, status int, title string, m *memberSight) {
 	s := q.sight(title)
 	s.Member = m
-	if q.who == nil {
+	if q.who == "" {
 		s.SignIn = q.signInURL()
 	}
 	q.send(name, status, s)
@@ -124,18 +123,24 @@ func (q *request) form(most int64) bool {
 		return false
 	}
 	q.Body = http.MaxBytesReader(q.w, q.Body, most)
-	if err := q.ParseMultipartForm(most); err != nil && !errors.Is(err, http.ErrNotMultipart) {
-		headers(q.w)
-		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Error(q.w, "This form is too large.", http.StatusRequestEntityTooLarge)
-		return false
+	err := q.ParseMultipartForm(1 << 20)
+	if err == nil || errors.Is(err, http.ErrNotMultipart) {
+		return true
 	}
-	return true
+	status, text := http.StatusBadRequest, "What you sent broke off on its way. Nothing was changed: go back, what you typed is still there, and send it again."
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		status, text = http.StatusRequestEntityTooLarge, "What you sent is too large. Nothing was changed: go back, what you typed is still there."
+	}
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	http.Error(q.w, text, status)
+	return false
 }
 
 func (q *request) join(status int, values map[string]string, wrong app.FieldErrors) {
 	m := q.state.Memberships[q.address]
-	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != nil, Says: q.gate.House.SignUpOpen(q.address, q.who)}
+	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != "", Says: q.gate.House.SignUpOpen(q.address, q.who)}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		v.Domains = doc.SignUp.Domains
 	}
@@ -157,19 +162,18 @@ func (q *request) doJoin() {
 	for _, name := range []string{"name", "address", "path", "agreed"} {
 		values[name] = q.PostFormValue(name)
 	}
-	a := app.Applying{Site: q.address, Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
+	a := app.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
 	for i := range q.state.Memberships[q.address].Questions {
 		name := fmt.Sprintf("answer%d", i)
 		values[name] = q.PostFormValue(name)
 		a.Answers = append(a.Answers, values[name])
 	}
-	if wait := q.gate.House.SlowDown("join from " + remoteIP(q.Request).String()); wait != nil {
-		q.join(http.StatusTooManyRequests, values, app.FieldErrors{"address": wait.Error()})
-		return
-	}
-	letter, err := q.gate.House.ApplyForMembership(q.Context(), a, q.who, q.siteURL("/velada/by-mail/"))
+	letter, err := q.gate.House.ApplyForMembership(q.Context(), q.address, a, q.who, q.from(), q.siteURL("/velada/by-mail/"))
 	var wrong app.FieldErrors
+	var later app.TryLater
 	switch {
+	case errors.As(err, &later):
+		q.join(http.StatusTooManyRequests, values, app.FieldErrors{"address": later.Error()})
 	case errors.As(err, &wrong):
 		q.join(http.StatusUnprocessableEntity, values, wrong)
 	case err != nil:
@@ -198,27 +202,37 @@ func (q *request) prove(token string) {
 		panic(err)
 	case p.Kind == app.LinkAsk:
 		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
-	case p.Ticket != "":
-		headers(q.w)
-		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Redirect(q.w, q.Request, "/velada/enter?"+url.Values{"ticket": {p.Ticket}, "path": {p.Path}}.Encode(), http.StatusSeeOther)
+	case p.Session != "":
+		value, err := q.gate.House.VisitFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
+		if err != nil {
+			panic(err)
+		}
+		q.cookie(visitCookie, value, app.VisitLife)
+		q.path = p.Path
+		q.back()
 	default: // signing in takes more than the letter: the door says so
 		q.path = p.Path
 		q.back()
 	}
 }
 
+// myAddress is the address of whoever is signed in.
+func (q *request) myAddress() string {
+	a, _ := q.state.AddressOf(q.who)
+	return a.String()
+}
+
 var showingNames = map[string]string{"name": "my name", "picture": "my picture", "about": "what I say about myself", "address": "my address"}
 
 func (q *request) me(status int, values map[string]string, wrong app.FieldErrors) {
-	if q.who == nil {
+	if q.who == "" {
 		q.path = "/velada/me"
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")
 		http.Redirect(q.w, q.Request, q.signInURL(), http.StatusSeeOther)
 		return
 	}
-	p, err := q.gate.House.Profile(q.Context(), q.address, *q.who)
+	p, err := q.gate.House.Profile(q.Context(), q.address, q.who)
 	if errors.Is(err, app.ErrMayNot) {
 		q.private("said.html", http.StatusForbidden, "You are no member", &memberSight{Says: "You are signed in, and no member of this site."})
 		return
@@ -226,7 +240,7 @@ func (q *request) me(status int, values map[string]string, wrong app.FieldErrors
 	if err != nil {
 		panic(err)
 	}
-	v := &memberSight{Values: values, Wrong: wrong, Profile: p, Address: q.who.String(), Account: q.gate.Console + "/account", List: q.state.Memberships[q.address].List}
+	v := &memberSight{Values: values, Wrong: wrong, Profile: p, Address: q.myAddress(), Account: q.gate.Console + "/account", List: q.state.Memberships[q.address].List}
 	if values == nil {
 		v.Values = map[string]string{"name": p.Name, "about": p.About}
 	}
@@ -237,8 +251,8 @@ func (q *request) me(status int, values map[string]string, wrong app.FieldErrors
 }
 
 func (q *request) doMe() {
-	if q.who == nil || !q.form(1<<20) {
-		if q.who == nil {
+	if q.who == "" || !q.form(16<<20) {
+		if q.who == "" {
 			q.me(http.StatusOK, nil, nil)
 		}
 		return
@@ -256,10 +270,16 @@ func (q *request) doMe() {
 			panic(err)
 		}
 	}
-	err := q.gate.House.ChangeProfile(q.Context(), q.address, *q.who, p, picture, q.PostFormValue("no_picture") == "yes")
+	if q.MultipartForm != nil {
+		defer q.MultipartForm.RemoveAll()
+	}
+	err := q.gate.House.ChangeProfile(q.Context(), q.address, q.who, p, picture, q.PostFormValue("no_picture") == "yes")
 	var wrong app.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
+		if len(picture) > 0 && wrong["picture"] == "" {
+			wrong["picture"] = "Choose this file again: browsers do not keep it when another field has to be corrected."
+		}
 		q.me(http.StatusUnprocessableEntity, map[string]string{"name": p.Name, "about": p.About}, wrong)
 	case errors.Is(err, app.ErrMayNot):
 		q.me(http.StatusOK, nil, nil)
@@ -272,11 +292,11 @@ func (q *request) doMe() {
 }
 
 func (q *request) myData() {
-	if q.who == nil {
+	if q.who == "" {
 		q.me(http.StatusOK, nil, nil)
 		return
 	}
-	data, err := q.gate.House.MemberData(q.Context(), q.address, *q.who)
+	data, err := q.gate.House.MemberData(q.Context(), q.address, q.who)
 	if errors.Is(err, app.ErrMayNot) {
 		q.me(http.StatusOK, nil, nil)
 		return
@@ -293,14 +313,14 @@ func (q *request) myData() {
 }
 
 func (q *request) leaveSite() {
-	if q.who == nil || !q.form(4<<10) {
+	if q.who == "" || !q.form(4<<10) {
 		return
 	}
 	if q.PostFormValue("sure") != "yes" {
 		q.me(http.StatusUnprocessableEntity, nil, app.FieldErrors{"sure": "Say that you mean it."})
 		return
 	}
-	if err := q.gate.House.LeaveSite(q.Context(), q.address, *q.who); err != nil && !errors.Is(err, app.ErrMayNot) {
+	if err := q.gate.House.LeaveSite(q.Context(), q.address, q.who); err != nil && !errors.Is(err, app.ErrMayNot) {
 		panic(err)
 	}
 	q.path = "/"
@@ -309,16 +329,15 @@ func (q *request) leaveSite() {
 
 // memberList shows members to members, each as they allow.
 func (q *request) memberList() {
-	if !q.state.Memberships[q.address].List || q.who == nil || q.gate.House.Member(q.address, *q.who) == "" {
+	if !q.state.Memberships[q.address].List || q.who == "" || q.gate.House.Member(q.address, q.who) == "" {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
-	profiles, err := store.Profiles(q.Context(), q.gate.House.DB, q.address)
+	profiles, err := store.Profiles(q.Context(), q.gate.House.DB, q.state.ID(q.address))
 	if err != nil {
 		panic(err)
 	}
 	v := &memberSight{}
-	w := app.Wording{Document: q.state.Policy.Document()}
 	for _, m := range q.state.SiteDocument(q.address).Members {
 		p := profiles[m.Who]
 		if m.Status != "approved" || len(p.Shows) == 0 {
@@ -327,18 +346,15 @@ func (q *request) memberList() {
 		line := listed{Name: "A member"}
 		if p.Shows["name"] {
 			if line.Name = p.Name; line.Name == "" {
-				line.Name = w.Person(m.Who)
+				line.Name = q.personName(m.Who)
 			}
 		}
 		if p.Shows["about"] {
 			line.About = p.About
 		}
 		if p.Shows["address"] {
-			for _, person := range w.Document.People {
-				if person.ID == m.Who {
-					line.Address = person.Address
-				}
-			}
+			a, _ := q.state.AddressOf(store.Who(m.Who))
+			line.Address = a.String()
 		}
 		if p.Shows["picture"] && p.Picture != "" {
 			line.Picture = "/velada/picture/" + m.Who
@@ -351,10 +367,10 @@ func (q *request) memberList() {
 // picture serves a member's picture to themself, and to members where it is shown.
 func (q *request) picture(person string) {
 	me := ""
-	if q.who != nil {
-		me = q.gate.House.Member(q.address, *q.who)
+	if q.who != "" {
+		me = q.gate.House.Member(q.address, q.who)
 	}
-	p, err := store.FindProfile(q.Context(), q.gate.House.DB, q.address, person)
+	p, err := store.FindProfile(q.Context(), q.gate.House.DB, q.state.ID(q.address), person)
 	if err != nil {
 		panic(err)
 	}
@@ -380,14 +396,13 @@ func (q *request) ask() {
 		q.back()
 		return
 	}
-	if wait := q.gate.House.SlowDown("ask from " + remoteIP(q.Request).String()); wait != nil {
-		q.refused(d, http.StatusTooManyRequests, map[string]string{}, app.FieldErrors{"word": wait.Error()})
-		return
-	}
 	values := map[string]string{"word": q.PostFormValue("word"), "address": q.PostFormValue("address")}
-	letter, err := q.gate.House.Ask(q.Context(), store.LetIn{Site: q.address, Path: path, Word: values["word"], Address: values["address"]}, q.who, q.siteURL("/velada/by-mail/"))
+	letter, err := q.gate.House.Ask(q.Context(), q.address, values["address"], store.LetIn{Path: path, Word: values["word"], Who: q.who}, q.from(), q.siteURL("/velada/by-mail/"))
 	var wrong app.FieldErrors
+	var later app.TryLater
 	switch {
+	case errors.As(err, &later):
+		q.refused(d, http.StatusTooManyRequests, values, app.FieldErrors{"word": later.Error()})
 	case errors.As(err, &wrong):
 		q.refused(d, http.StatusUnprocessableEntity, values, wrong)
 	case err != nil:
@@ -406,12 +421,21 @@ func (q *request) mayAsk() bool { return !q.state.Memberships[q.address].NoAskin
 func (q *request) refused(d access.Decision, status int, values map[string]string, wrong app.FieldErrors) {
 	s := q.sight("Not for you")
 	if q.mayAsk() && q.as == nil {
-		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != nil}
+		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != ""}
 	}
 	if status == 0 {
 		status = d.Status()
 	}
 	q.send("refused.html", status, s)
+}
+
+// personName is the name of a person of the house, by an index: there may be many.
+func (q *request) personName(id string) string {
+	identity, _ := q.state.Policy.Person(id)
+	if p, known := q.state.Policy.PersonOf(identity); known && p.Name != "" {
+		return p.Name
+	}
+	return id
 }
 
 // comments gives what stands below the page, nil where no comments are wanted.
@@ -421,17 +445,16 @@ func (q *request) comments() *commentSight {
 		return nil
 	}
 	me := ""
-	if q.who != nil && q.as == nil {
-		me = q.gate.House.Member(q.address, *q.who)
+	if q.who != "" && q.as == nil {
+		me = q.gate.House.Member(q.address, q.who)
 	}
 	c := &commentSight{May: me != "", Held: m.Held, Path: q.path}
-	w := app.Wording{Document: q.state.Policy.Document()}
 	for _, one := range q.state.Comments[q.address][q.path] {
 		mine := me != "" && one.Person == me
 		if one.Status == "held" && !mine {
 			continue
 		}
-		c.List = append(c.List, commentLine{one.ID, w.Person(one.Person), one.Text, app.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
+		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, app.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
 	}
 	return c
 }
@@ -441,7 +464,7 @@ func (q *request) comment() {
 		return
 	}
 	path, err := access.DocumentPath(q.PostFormValue("path"))
-	if err != nil || q.who == nil {
+	if err != nil || q.who == "" {
 		q.path = "/"
 		q.back()
 		return
@@ -456,9 +479,9 @@ func (q *request) comment() {
 		if q.PostFormValue("action") == "drop" {
 			text = ""
 		}
-		err = q.gate.House.ChangeComment(q.Context(), q.address, n, *q.who, text)
+		err = q.gate.House.ChangeComment(q.Context(), q.address, n, q.who, text)
 	} else {
-		_, err = q.gate.House.Comment(q.Context(), q.address, path, *q.who, text)
+		_, err = q.gate.House.Comment(q.Context(), q.address, path, q.who, text)
 	}
 	var wrong app.FieldErrors
 	switch {

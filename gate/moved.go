@@ -41,7 +41,7 @@ func (q *request) short(name string) {
 		q.nothing()
 		return
 	}
-	if path == "" {
+	if path == "" || q.site.Hides(path, &q.visitor, q.at) { // as if there were no such name
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}

@@ -3,13 +3,13 @@ package gate
 import (
 	"bytes"
 	"compress/gzip"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"html/template"
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"velada/app"
 	"velada/core/access"
@@ -35,10 +35,10 @@ var (
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
-	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != nil && q.state.Memberships[q.address].WantsComments(q.path) {
+	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Memberships[q.address].WantsComments(q.path) {
 		return app.RenderedKey{}, false
 	}
-	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != nil, HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
+	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
 	for i, p := range e.Menu {
 		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
 			key.Menu |= 1 << i
@@ -50,11 +50,7 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 
 // asked is what the answer to this request depends on, if that is all.
 func (q *request) asked() app.Asked {
-	a := app.Asked{Site: q.address, Path: q.path, NoticeRead: q.noticeRead}
-	if q.who != nil {
-		a.Who = *q.who
-	}
-	return a
+	return app.Asked{Site: q.address, Path: q.path, Who: q.who, NoticeRead: q.noticeRead}
 }
 
 // known sends what was sent to the same request before, where that is known to be
@@ -63,11 +59,11 @@ func (q *request) known(raw string) bool {
 	if q.as != nil || raw != q.path || len(q.visitor.Passes)+len(q.visitor.Links) > 0 || q.Method != http.MethodGet && q.Method != http.MethodHead {
 		return false
 	}
-	a := q.state.Rendered.Answer(q.asked(), q.at)
+	a := q.state.RenderedOf(q.address).Answer(q.asked(), q.at)
 	if a == nil {
 		return false
 	}
-	if q.who == nil {
+	if q.who == "" {
 		q.sendPublic(a.Page, a.Key)
 	} else {
 		q.sendOwn(a.Page, a.Key)
@@ -82,13 +78,13 @@ func (q *request) keepAnswer(key app.RenderedKey, p *app.RenderedPage) {
 		return
 	}
 	if until, steady := q.site.SteadyUntil(q.at); steady {
-		q.state.Rendered.PutAnswer(q.asked(), &app.Answer{Key: key, Page: p, From: q.at, Until: until})
+		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &app.Answer{Key: key, Page: p, From: q.at, Until: until})
 	}
 }
 
 // kept sends the page as it was sent before, if it was.
 func (q *request) kept(key app.RenderedKey) bool {
-	p := q.state.Rendered.Get(key)
+	p := q.state.RenderedOf(q.address).Get(key)
 	if p == nil {
 		return false
 	}
@@ -111,7 +107,7 @@ func (q *request) begin(key app.RenderedKey) http.Header {
 }
 
 func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
-	if q.who != nil {
+	if q.who != "" {
 		q.keepAnswer(key, p)
 	} else if !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
 		q.keepAnswer(key, p)
@@ -126,7 +122,7 @@ func (q *request) sendOwn(p *app.RenderedPage, key app.RenderedKey) {
 	h := q.begin(key)
 	name := ""
 	if key.SignedIn {
-		name = template.HTMLEscapeString(q.gate.House.Actor(*q.who).Name)
+		name = template.HTMLEscapeString(q.gate.House.NameOf(q.who))
 	}
 	h["Vary"], h["Cache-Control"] = varyCookie, noStore
 	h["Content-Length"] = []string{strconv.Itoa(len(p.Head) + len(name) + len(p.Tail))}
@@ -136,13 +132,18 @@ func (q *request) sendOwn(p *app.RenderedPage, key app.RenderedKey) {
 // sendPublic sends a page that anybody gets.
 func (q *request) sendPublic(p *app.RenderedPage, key app.RenderedKey) {
 	h := q.begin(key)
-	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, p.Tag
-	if match := q.Header["If-None-Match"]; len(match) == 1 && match[0] == p.Tag[0] {
+	packed := len(p.Packed) > 0 && takesGzip(q.Header["Accept-Encoding"])
+	tag := p.Tag
+	if packed {
+		tag = p.PackedTag
+	}
+	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, tag
+	if match := q.Header["If-None-Match"]; len(match) > 0 && (has(match, p.Tag[0]) || len(p.Packed) > 0 && has(match, p.PackedTag[0])) {
 		q.w.WriteHeader(http.StatusNotModified)
 		return
 	}
 	body := p.Head
-	if len(p.Packed) > 0 && strings.Contains(q.Header.Get("Accept-Encoding"), "gzip") {
+	if packed {
 		h["Content-Encoding"], body = packedWith, p.Packed
 		h["Content-Length"] = []string{strconv.Itoa(len(body))}
 	} else {
@@ -151,8 +152,8 @@ func (q *request) sendPublic(p *app.RenderedPage, key app.RenderedKey) {
 	q.write(body)
 }
 
-// keep cuts a rendered page where the name stands, packs it once, and keeps it.
-func (q *request) keep(key app.RenderedKey, page []byte) *app.RenderedPage {
+// pack cuts a rendered page where the name stands, and packs it once.
+func (q *request) pack(key app.RenderedKey, page []byte) *app.RenderedPage {
 	p := &app.RenderedPage{Head: page}
 	if key.SignedIn {
 		if head, tail, found := bytes.Cut(page, []byte(standInName)); found {
@@ -167,10 +168,31 @@ func (q *request) keep(key app.RenderedKey, page []byte) *app.RenderedPage {
 		}
 	}
 	sum := sha256.Sum256(page)
-	p.Tag = []string{`"` + hex.EncodeToString(sum[:12]) + `"`}
+	p.Tag, p.PackedTag = []string{`"` + hex.EncodeToString(sum[:12]) + `"`}, []string{`"` + hex.EncodeToString(sum[:12]) + `-gzip"`}
 	p.Length = []string{strconv.Itoa(len(page))}
-	q.state.Rendered.Put(key, p)
 	return p
+}
+
+// renderWhile executes a template for as long as ctx lasts: nobody works on for a
+// visitor who has gone.
+func renderWhile(ctx context.Context, to io.Writer, name string, s *sight) error {
+	err := templates.ExecuteTemplate(&whileWriter{ctx, to}, name, s)
+	if err != nil && ctx.Err() == nil {
+		panic(err)
+	}
+	return err
+}
+
+type whileWriter struct {
+	ctx context.Context
+	to  io.Writer
+}
+
+func (w *whileWriter) Write(p []byte) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.to.Write(p)
 }
 
 // render executes a template.

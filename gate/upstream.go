@@ -1,18 +1,28 @@
 package gate
 
 import (
+	"bytes"
+	"context"
 	"crypto/hmac"
 	"crypto/sha256"
+	"crypto/subtle"
 	"encoding/hex"
+	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httputil"
+	"net/netip"
 	"net/url"
+	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"golang.org/x/text/unicode/norm"
+
 	"velada/core/access"
+	"velada/identity"
 )
 
 // A site that lives elsewhere is forwarded to its upstream web server once its
@@ -32,19 +42,28 @@ func Signature(secret string, h http.Header) string {
 	return hex.EncodeToString(mac.Sum(nil))
 }
 
+// ours reports whether a header or a cookie is of Velada's own, however a server
+// spells it: many take an underscore for a hyphen.
+func ours(name string) bool {
+	name = strings.ReplaceAll(strings.ToLower(name), "_", "-")
+	return strings.HasPrefix(strings.TrimPrefix(name, "--host-"), "velada-")
+}
+
 // identityOf writes who asks into the headers of a request to an upstream, in
 // place of whatever came from outside.
 func (q *request) identityOf(h http.Header, method, path string) {
 	for name := range h {
-		if strings.HasPrefix(http.CanonicalHeaderKey(name), "Velada-") {
+		if ours(name) {
 			delete(h, name)
 		}
 	}
 	h.Set("Velada-Site", q.address)
 	h.Set("Velada-Identity", "")
 	h.Set("Velada-Person", "")
-	if q.who != nil && q.site.Decide("/", &q.visitor, q.at).Outcome != access.Absent {
-		h.Set("Velada-Identity", q.who.String())
+	if q.who != "" && q.site.Decide("/", &q.visitor, q.at).Outcome != access.Absent {
+		if a, there := q.state.AddressOf(q.who); there {
+			h.Set("Velada-Identity", a.String())
+		}
 		if p, ok := q.state.Policy.PersonOf(q.visitor.Identity); ok {
 			h.Set("Velada-Person", p.ID)
 		}
@@ -55,14 +74,79 @@ func (q *request) identityOf(h http.Header, method, path string) {
 	h.Set("Velada-Signature", Signature(q.gate.House.UpstreamSecret(q.address), h))
 }
 
+// readsOtherwise reports whether a server may read a path as another than Velada
+// does: many drop what follows a semicolon, and some the dots and blanks at the end
+// of a segment. A site's server that reads them as they stand says so.
+func (q *request) readsOtherwise(path string) bool {
+	if q.state.Details[q.address].Literal {
+		return false
+	}
+	for segment := range strings.SplitSeq(path, "/") {
+		if strings.Contains(segment, ";") || strings.HasSuffix(segment, ".") || strings.HasSuffix(segment, " ") {
+			return true
+		}
+	}
+	return false
+}
+
+// decideElsewhere decides a path of a server that Velada stands in front of, or that
+// asks: there any path may exist. Where that server takes small and capital letters
+// for the same, all that the policy says of a path holds however it is spelled.
+func (q *request) decideElsewhere(path string) access.Decision {
+	d := q.site.DecideFile(path, &q.visitor, q.at)
+	if d.Outcome != access.Open || !q.state.Details[q.address].AnyCase {
+		return d
+	}
+	for _, spelled := range spellings(q.state.SiteDocument(q.address), path) {
+		if other := q.site.DecideFile(spelled, &q.visitor, q.at); other.Outcome != access.Open {
+			return other
+		}
+	}
+	return d
+}
+
+// spellings lists a path as each part of a policy that covers it in other letters
+// spells it, and in small letters.
+func spellings(doc *access.Site, path string) []string {
+	named := []string{strings.ToLower(path)}
+	for _, d := range doc.Doors {
+		named = append(named, d.Path)
+	}
+	for _, p := range doc.Pages {
+		named = append(named, p.Path)
+	}
+	segments := strings.Split(path, "/")
+	var list []string
+	for _, name := range named {
+		parts := strings.Split(name, "/")
+		if name == "/" || len(parts) > len(segments) || !slices.EqualFunc(parts, segments[:len(parts)], strings.EqualFold) {
+			continue
+		}
+		if spelled := strings.Join(append(parts, segments[len(parts):]...), "/"); spelled != path {
+			list = append(list, spelled)
+		}
+	}
+	return list
+}
+
 // forward answers with what the upstream says, where the door opens.
 func (q *request) forward(raw, upstream string) {
-	d := q.site.DecideFile(q.path, &q.visitor, q.at)
-	if q.as != nil && !q.as.May(q.path) && d.Outcome == access.Open {
+	if q.readsOtherwise(q.path) {
+		headers(q.w)
+		q.w.Header().Set("Cache-Control", "private, no-store")
+		http.Error(q.w, "This address cannot be read: a part of it holds a semicolon, or ends in a dot or a blank.", http.StatusBadRequest)
+		return
+	}
+	d := q.decideElsewhere(q.path)
+	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
 		q.notYours()
 		return
 	}
-	if d.Outcome != access.Open {
+	path := q.path
+	switch {
+	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing
+		path = "/" + identity.Token()
+	case d.Outcome != access.Open:
 		q.meet(d)
 		return
 	}
@@ -70,21 +154,31 @@ func (q *request) forward(raw, upstream string) {
 	if err != nil {
 		panic(err) // it was checked when it was set
 	}
-	path := q.path
+	hidden := path != q.path
 	if path != "/" && strings.HasSuffix(raw, "/") {
 		path += "/"
 	}
-	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes)+len(q.visitor.Links) == 0 &&
-		q.site.DecideFile(q.path, &access.Visitor{}, q.at).Outcome == access.Open
+	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes)+len(q.visitor.Links) == 0 && d.Outcome == access.Open
+	ctx, end := context.WithCancel(q.Context())
+	defer end()
+	wait := watchEvery // what lasts is watched, and at once what says that it stays open
+	if q.Header.Get("Upgrade") != "" {
+		wait = 0
+	}
+	watch := time.AfterFunc(wait, func() { q.endWithDoor(ctx, end) })
+	defer watch.Stop()
 	proxy := &httputil.ReverseProxy{
 		FlushInterval: -1,
 		Rewrite: func(r *httputil.ProxyRequest) {
 			r.Out.URL = &url.URL{Scheme: target.Scheme, Host: target.Host, Path: strings.TrimSuffix(target.Path, "/") + path, RawQuery: r.In.URL.RawQuery}
 			r.Out.Host = target.Host
 			r.SetXForwarded()
+			if hidden {
+				r.Out.Header.Del("Accept-Encoding") // what it says of the path is put right below
+			}
 			r.Out.Header.Del("Cookie")
 			for _, c := range r.In.Cookies() {
-				if !strings.HasPrefix(c.Name, "velada_") {
+				if !ours(c.Name) {
 					r.Out.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
 				}
 			}
@@ -94,17 +188,20 @@ func (q *request) forward(raw, upstream string) {
 			cookies := r.Cookies()
 			r.Header.Del("Set-Cookie")
 			for _, c := range cookies {
-				if !strings.HasPrefix(c.Name, "velada_") {
+				if !ours(c.Name) {
 					r.Header.Add("Set-Cookie", c.String())
 				}
 			}
-			if !anybody {
+			if !anybody || r.StatusCode >= http.StatusBadRequest || q.hidesSomething() { // what hides answers as what is missing
 				r.Header.Set("Cache-Control", "private, no-store")
 			}
 			if q.site.NoIndex(q.path, q.at) {
 				r.Header.Set("X-Robots-Tag", "noindex")
 			}
 			r.Header.Add("Vary", "Cookie")
+			if hidden {
+				return spellBack(r, path, q.path)
+			}
 			return nil
 		},
 		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
@@ -114,26 +211,124 @@ func (q *request) forward(raw, upstream string) {
 			http.Error(w, "The site behind this door does not answer at the moment.", http.StatusBadGateway)
 		},
 	}
-	proxy.ServeHTTP(q.w, q.Request)
+	proxy.ServeHTTP(q.w, q.Request.WithContext(ctx))
 }
 
-// decide answers a server that asks before it serves: 200 where the forwarded
-// request is let in, 401 where a further step would help, 403 otherwise.
+// hidesSomething reports whether any door of the site is hidden.
+func (q *request) hidesSomething() bool {
+	return slices.ContainsFunc(q.state.SiteDocument(q.address).Doors, func(d access.PageDoor) bool { return d.Hide })
+}
+
+// mostMissing is how long an upstream's page for what is missing may be.
+const mostMissing = 1 << 20
+
+// spellBack puts the path that was asked for into an answer in the place of the one
+// that was made up.
+func spellBack(r *http.Response, made, asked string) error {
+	body, err := io.ReadAll(io.LimitReader(r.Body, mostMissing))
+	if err != nil {
+		return err
+	}
+	if err := r.Body.Close(); err != nil {
+		return err
+	}
+	for _, values := range r.Header {
+		for i := range values {
+			values[i] = strings.ReplaceAll(values[i], made, escape(asked))
+		}
+	}
+	body = bytes.ReplaceAll(body, []byte(made), []byte(escape(asked)))
+	r.Body = io.NopCloser(bytes.NewReader(body))
+	r.ContentLength = int64(len(body))
+	r.Header.Set("Content-Length", strconv.Itoa(len(body)))
+	return nil
+}
+
+// watchEvery is how often a connection that stays open is held against the clock:
+// doors shut by time too.
+const watchEvery = 5 * time.Second
+
+// endWithDoor ends a connection that stays open when its door shuts, or whoever
+// came through it signs out.
+func (q *request) endWithDoor(ctx context.Context, end context.CancelFunc) {
+	defer func() {
+		if trouble := recover(); trouble != nil {
+			slog.Error("watching a connection", "site", q.address, "trouble", trouble, "stack", string(debug.Stack()))
+			end()
+		}
+	}()
+	house := q.gate.House
+	tick := time.NewTicker(watchEvery)
+	defer tick.Stop()
+	for {
+		changed := house.Changed()
+		if !q.stillOpens() {
+			end()
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-changed:
+		case <-tick.C:
+		}
+	}
+}
+
+// stillOpens reports whether the same request would be let in now.
+func (q *request) stillOpens() bool {
+	state := q.gate.House.State()
+	address := state.SiteAddress(q.state.ID(q.address))
+	now := request{Request: q.Request, gate: q.gate, state: state, address: address, site: state.Policy.Site(address), path: q.path, at: access.At(q.gate.House.Now())}
+	now.identify()
+	return now.site != nil && now.who == q.who && now.decideElsewhere(q.path).Outcome == access.Open
+}
+
+// mayAskToDecide reports whether whoever asks is a server of the site's: it shows the
+// site's secret, or asks from a network that a steward has named.
+func (q *request) mayAskToDecide() bool {
+	if q.site == nil || q.as != nil {
+		return false
+	}
+	secret := q.gate.House.UpstreamSecret(q.address)
+	if subtle.ConstantTimeCompare([]byte(q.Header.Get("Velada-Secret")), []byte(secret)) == 1 {
+		return true
+	}
+	for _, asker := range q.state.Details[q.address].Askers {
+		if network, err := netip.ParsePrefix(asker); err == nil && network.Contains(q.visitor.IP) {
+			return true
+		}
+	}
+	return false
+}
+
+// decide answers a server of the site's that asks before it serves: 200 where the
+// forwarded request is let in, 401 where a further step would help, 404 where it is
+// to look as if there were nothing, 403 otherwise. To anybody else there is nothing
+// here.
 func (q *request) decide() {
+	if !q.mayAskToDecide() {
+		if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
+			q.nothing()
+			return
+		}
+		q.meet(access.Decision{Outcome: access.Missing})
+		return
+	}
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Cache-Control", "private, no-store")
+	q.visitor.IP = forwardedFor(q.Request)
 	raw, _, _ := strings.Cut(q.Header.Get("X-Forwarded-Uri"), "?")
 	host, _, _ := strings.Cut(q.Header.Get("X-Forwarded-Host"), ":")
 	label, _, _ := strings.Cut(host, ".")
 	path, err := access.URLPath(raw)
-	if err != nil || host != "" && label != q.address {
+	if err != nil || host != "" && !strings.EqualFold(label, q.address) || q.readsOtherwise(path) || !plain(raw, path) {
 		q.w.WriteHeader(http.StatusForbidden)
 		return
 	}
 	q.path = path
-	d := q.site.DecideFile(path, &q.visitor, q.at)
-	switch d.Outcome {
+	switch d := q.decideElsewhere(path); d.Outcome {
 	case access.Open:
 		method := q.Header.Get("X-Forwarded-Method")
 		if method == "" {
@@ -143,7 +338,39 @@ func (q *request) decide() {
 	case access.Challenge:
 		h.Set("WWW-Authenticate", "Velada")
 		q.w.WriteHeader(http.StatusUnauthorized)
+	case access.Missing, access.Absent:
+		q.w.WriteHeader(http.StatusNotFound)
+	case access.Gone:
+		q.w.WriteHeader(http.StatusGone)
 	default:
 		q.w.WriteHeader(http.StatusForbidden)
 	}
+}
+
+// plain reports whether a raw path is the path that it is read as, but for escapes
+// and a slash at its end. The server that asks serves it as it stands, and may not
+// read empty segments and dots as Velada does.
+func plain(raw, path string) bool {
+	decoded, err := url.PathUnescape(raw)
+	if err != nil {
+		return false
+	}
+	if decoded != "/" {
+		decoded = strings.TrimSuffix(decoded, "/")
+	}
+	return norm.NFC.String(decoded) == path
+}
+
+// forwardedFor is the address of the visitor for whom a server asks, as it saw it.
+func forwardedFor(r *http.Request) netip.Addr {
+	said := r.Header.Values("X-Forwarded-For")
+	if len(said) == 0 {
+		return netip.Addr{}
+	}
+	list := strings.Split(said[len(said)-1], ",")
+	ip, err := netip.ParseAddr(strings.TrimSpace(list[len(list)-1]))
+	if err != nil {
+		return netip.Addr{}
+	}
+	return ip.Unmap().WithZone("")
 }

@@ -82,12 +82,11 @@ func spelled(letters, group int) string {
 	return out.String()
 }
 
-// SayableCode makes a short code to be said aloud: two plain words and two digits.
+// SayableCode makes a code to be said aloud: four plain words and two digits, 40 bits.
 func SayableCode() string {
-	two := strings.Fields(MakeUpPassword())[:2]
 	n, err := rand.Int(rand.Reader, big.NewInt(90))
 	if err != nil {
 		panic(err) // crypto/rand never fails on a running system
 	}
-	return fmt.Sprintf("%s-%s-%d", two[0], two[1], 10+n.Int64())
+	return fmt.Sprintf("%s-%d", strings.ReplaceAll(MakeUpPassword(), " ", "-"), 10+n.Int64())
 }

@@ -94,19 +94,28 @@ func TestThrottle(t *testing.T) {
 func TestTickets(t *testing.T) {
 	var tickets Tickets
 	now := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
-	a := tickets.Issue(Ticket{Site: "a", Address: "x@y.example"}, now)
-	b := tickets.Issue(Ticket{Site: "a", Address: "z@y.example"}, now)
+	a := tickets.Issue(Ticket{Site: "a", Nonce: Nonced("here"), Console: "x"}, now)
+	b := tickets.Issue(Ticket{Site: "a", Nonce: Nonced("here"), Console: "z"}, now)
 	if a == b || len(a) < 32 {
 		t.Error("tickets can be guessed")
 	}
-	if got, ok := tickets.Redeem(a, "a", now.Add(TicketLife-1)); !ok || got.Address != "x@y.example" {
+	if got, ok := tickets.Redeem(a, "a", "here", now.Add(TicketLife-1)); !ok || got.Console != "x" {
 		t.Errorf("%+v %v", got, ok)
 	}
-	if _, ok := tickets.Redeem(b, "b", now); ok {
+	if _, ok := tickets.Redeem(b, "b", "here", now); ok {
 		t.Error("redeemed on another host")
 	}
-	if _, ok := tickets.Redeem(b, "a", now); ok {
+	if _, ok := tickets.Redeem(b, "a", "here", now); ok {
 		t.Error("redeemed after a wrong try")
+	}
+	for _, nonce := range []string{"there", "", Nonced("here")} { // another browser, one that was told nothing, the console itself
+		c := tickets.Issue(Ticket{Site: "a", Nonce: Nonced("here"), Console: "x"}, now)
+		if _, ok := tickets.Redeem(c, "a", nonce, now); ok {
+			t.Errorf("redeemed in a browser with %q", nonce)
+		}
+	}
+	if c := tickets.Issue(Ticket{Site: "a"}, now); func() bool { _, ok := tickets.Redeem(c, "a", "", now); return ok }() {
+		t.Error("a ticket for no browser was redeemed")
 	}
 	tickets.Issue(Ticket{Site: "a"}, now.Add(time.Hour))
 	if len(tickets.waiting) != 1 {

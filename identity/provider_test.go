@@ -129,7 +129,7 @@ func TestFirstCodesAndSayableCodes(t *testing.T) {
 	seen := map[string]bool{}
 	for range 200 {
 		first, recovery, said := identity.FirstCode(), identity.RecoveryCode(), identity.SayableCode()
-		if len(first) != 11 || len(recovery) != 14 || strings.ContainsAny(first+recovery, "01lioO") || len(strings.Split(said, "-")) != 3 {
+		if len(first) != 11 || len(recovery) != 14 || strings.ContainsAny(first+recovery, "01lioO") || len(strings.Split(said, "-")) != 5 {
 			t.Fatalf("%q %q %q", first, recovery, said)
 		}
 		if seen[first] || seen[recovery] {

@@ -2,6 +2,7 @@ package identity
 
 import (
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/base64"
 	"sync"
 	"time"
@@ -10,10 +11,13 @@ import (
 // TicketLife is how long a ticket can be redeemed.
 const TicketLife = 30 * time.Second
 
-// Ticket carries a sign-in from the console's host to one site's.
+// mostTickets bounds the memory that tickets take.
+const mostTickets = 100_000
+
+// Ticket carries a sign-in from the console's host to one site's, in one browser.
 type Ticket struct {
-	Site    string
-	Address string
+	Site    string // its id
+	Nonce   string // Nonced of the value that the site's host gave the browser
 	Console string // the console session it comes from
 
 	ends time.Time
@@ -34,7 +38,7 @@ func (t *Tickets) Issue(ticket Ticket, now time.Time) string {
 		t.waiting = map[string]Ticket{}
 	}
 	for code, old := range t.waiting {
-		if !now.Before(old.ends) {
+		if !now.Before(old.ends) || len(t.waiting) >= mostTickets {
 			delete(t.waiting, code)
 		}
 	}
@@ -44,13 +48,21 @@ func (t *Tickets) Issue(ticket Ticket, now time.Time) string {
 	return code
 }
 
-// Redeem gives what a ticket carries, once, and only on the host it is for.
-func (t *Tickets) Redeem(code, site string, now time.Time) (Ticket, bool) {
+// Redeem returns what a ticket carries, once, and only on the host and in the browser
+// that it is for. A ticket that is shown anywhere else is spent.
+func (t *Tickets) Redeem(code, site, nonce string, now time.Time) (Ticket, bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	ticket, ok := t.waiting[code]
 	delete(t.waiting, code)
-	return ticket, ok && ticket.Site == site && now.Before(ticket.ends)
+	return ticket, ok && nonce != "" && ticket.Site == site && ticket.Nonce == Nonced(nonce) && now.Before(ticket.ends)
+}
+
+// Nonced is what the console is told of a value that only a browser and a site's
+// host know.
+func Nonced(value string) string {
+	hash := sha256.Sum256([]byte(value))
+	return base64.RawURLEncoding.EncodeToString(hash[:])
 }
 
 // Token is a fresh random value of 192 bits for a URL or a cookie.

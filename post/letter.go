@@ -84,3 +84,35 @@ func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
 	w.Raw = raw.Bytes()
 	return w, nil
 }
+
+// Rewrite puts other text into a message that has a head, RFC 5322, and a subject:
+// who sent it to whom, when and under which id stays.
+func Rewrite(head []byte, subject, text, html string) ([]byte, error) {
+	old, err := mail.EMLToMsgFromString(string(head) + "\r\n\r\n")
+	if err != nil {
+		return nil, fmt.Errorf("reading the head of a letter: %w", err)
+	}
+	m := mail.NewMsg(mail.WithNoDefaultUserAgent())
+	for _, set := range []struct {
+		list []string
+		to   func(string) error
+	}{{old.GetFromString(), m.From}, {old.GetToString(), func(s string) error { return m.To(s) }}} {
+		for _, one := range set.list {
+			if err := set.to(one); err != nil {
+				return nil, fmt.Errorf("writing a letter anew: %w", err)
+			}
+		}
+	}
+	m.Subject(subject)
+	for _, name := range []mail.Header{mail.HeaderDate, mail.HeaderMessageID, mail.HeaderListUnsubscribe} {
+		if values := old.GetGenHeader(name); len(values) > 0 {
+			m.SetGenHeader(name, values...)
+		}
+	}
+	m.SetGenHeader("Auto-Submitted", "auto-generated")
+	m.SetBodyString(mail.TypeTextPlain, text)
+	m.AddAlternativeString(mail.TypeTextHTML, fmt.Sprintf(around, template.HTMLEscapeString(subject), html))
+	var raw bytes.Buffer
+	_, err = m.WriteTo(&raw)
+	return raw.Bytes(), err
+}

@@ -5,39 +5,46 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"time"
 )
 
-// Account is who can sign in with an address.
+// Account is what somebody signs in by.
 type Account struct {
-	Address    string // as addresses are compared
+	Who        Who
 	Name       string
 	Password   string   // argon2id, in the PHC string format; "" has none
 	MustChange bool     // the password is a first code
-	TOTP       string   // the secret of the second step, base32; "" has none
+	TOTP       string   // the secret of the second step, sealed; "" has none
 	TOTPUsed   int64    // the last time step that was entered
+	WrongCodes int      // wrong codes of the second step in a row
 	ByMail     []string // kinds of notices that come by mail too
+	BeganIn    string   // the group in which the account began, "" elsewhere
+	SignedIn   bool     // they have signed in with a password that only they know
 }
 
-const accountColumns = `address, name, password, must_change, totp, totp_used, by_mail`
+const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in`
 
-// FindAccount reads an account by its address; nil where there is none.
-func FindAccount(ctx context.Context, q Queryer, address string) (*Account, error) {
+// FindAccount reads somebody's account; nil where there is none.
+func FindAccount(ctx context.Context, q Queryer, who Who) (*Account, error) {
 	var a Account
 	var byMail string
-	err := q.QueryRowContext(ctx, `SELECT `+accountColumns+` FROM accounts WHERE address = ?`, address).
-		Scan(&a.Address, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &byMail)
+	err := q.QueryRowContext(ctx, `SELECT `+accountColumns+` FROM accounts WHERE who = ?`, who).
+		Scan(&a.Who, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &a.WrongCodes, &byMail, &a.BeganIn, &a.SignedIn)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
-	if err == nil {
-		err = json.Unmarshal([]byte(byMail), &a.ByMail)
+	if err != nil {
+		return nil, fmt.Errorf("reading the account of %s: %w", who, err)
 	}
-	return &a, err
+	return &a, json.Unmarshal([]byte(byMail), &a.ByMail)
 }
 
-// SaveAccount writes an account.
-func SaveAccount(ctx context.Context, q Queryer, a Account) error {
+// ErrAccount says that somebody has an account already: it is never replaced.
+var ErrAccount = errors.New("there is an account already")
+
+// NewAccount makes an account; ErrAccount where there is one.
+func NewAccount(ctx context.Context, q Queryer, a Account) error {
 	if a.ByMail == nil {
 		a.ByMail = []string{}
 	}
@@ -45,28 +52,94 @@ func SaveAccount(ctx context.Context, q Queryer, a Account) error {
 	if err != nil {
 		return err
 	}
-	return exec(ctx, q, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET name = excluded.name, password = excluded.password, must_change = excluded.must_change,
-		totp = excluded.totp, totp_used = excluded.totp_used, by_mail = excluded.by_mail`,
-		a.Address, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, string(byMail))
+	done, err := q.ExecContext(ctx, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		a.Who, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, a.WrongCodes, string(byMail), a.BeganIn, a.SignedIn)
+	if err != nil {
+		return fmt.Errorf("making the account of %s: %w", a.Who, err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrAccount)
+	}
+	return nil
 }
 
-// AccountNames reads what the holders of accounts are called, by address.
-func AccountNames(ctx context.Context, q Queryer) (map[string]string, error) {
-	names := map[string]string{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (address string, err error) {
+// EnsureAccount makes an account without a password where somebody has none.
+func EnsureAccount(ctx context.Context, q Queryer, who Who, name string) error {
+	if err := NewAccount(ctx, q, Account{Who: who, Name: name}); !errors.Is(err, ErrAccount) {
+		return err
+	}
+	return nil
+}
+
+// SetPassword changes the password of an account. first says that it is a first
+// code, to be changed by whoever signs in with it.
+func SetPassword(ctx context.Context, q Queryer, who Who, hash string, first bool) error {
+	return exec(ctx, q, `UPDATE accounts SET password = ?2, must_change = ?3, signed_in = max(signed_in, 1 - ?3) WHERE who = ?1`, who, hash, first)
+}
+
+// SetSecondStep changes the sealed secret of somebody's second step, "" takes it away, and
+// the last time step of it that counts as used.
+func SetSecondStep(ctx context.Context, q Queryer, who Who, secret string, used int64) error {
+	return exec(ctx, q, `UPDATE accounts SET totp = ?2, totp_used = ?3, wrong_codes = 0 WHERE who = ?1`, who, secret, used)
+}
+
+// SetAccountName changes the name of somebody's account and which notices come by
+// mail too.
+func SetAccountName(ctx context.Context, q Queryer, who Who, name string, byMail []string) error {
+	if byMail == nil {
+		byMail = []string{}
+	}
+	text, err := json.Marshal(byMail)
+	if err != nil {
+		return err
+	}
+	return exec(ctx, q, `UPDATE accounts SET name = ?2, by_mail = ?3 WHERE who = ?1`, who, name, string(text))
+}
+
+// CountWrongCode counts a wrong code of the second step, and returns how many there
+// were in a row.
+func CountWrongCode(ctx context.Context, q Queryer, who Who) (n int, err error) {
+	err = q.QueryRowContext(ctx, `UPDATE accounts SET wrong_codes = wrong_codes + 1 WHERE who = ? RETURNING wrong_codes`, who).Scan(&n)
+	return n, err
+}
+
+// ForgetWrongCodes begins that count anew.
+func ForgetWrongCodes(ctx context.Context, q Queryer, who Who) error {
+	return exec(ctx, q, `UPDATE accounts SET wrong_codes = 0 WHERE who = ? AND wrong_codes > 0`, who)
+}
+
+// KnowBrowser remembers a browser in which somebody has signed in, by the hash of
+// its token; the one that was used longest ago is forgotten when there are too many.
+func KnowBrowser(ctx context.Context, q Queryer, who Who, token [32]byte, now time.Time) error {
+	const most = 20
+	return errors.Join(
+		exec(ctx, q, `INSERT INTO known_browsers (who, token, used) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET used = excluded.used`, who, token[:], now.Unix()),
+		exec(ctx, q, `DELETE FROM known_browsers WHERE who = ?1 AND token NOT IN (SELECT token FROM known_browsers WHERE who = ?1 ORDER BY used DESC LIMIT ?2)`, who, most),
+	)
+}
+
+// KnownBrowser reports whether somebody has signed in in a browser before.
+func KnownBrowser(ctx context.Context, q Queryer, who Who, token [32]byte) (known bool, err error) {
+	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM known_browsers WHERE who = ? AND token = ?)`, who, token[:]).Scan(&known)
+	return known, err
+}
+
+// AccountNames reads the names of the holders of accounts.
+func AccountNames(ctx context.Context, q Queryer) (map[Who]string, error) {
+	names := map[Who]string{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (who Who, err error) {
 		var name string
-		err = r.Scan(&address, &name)
-		names[address] = name
-		return address, err
-	}, `SELECT address, name FROM accounts WHERE name <> ''`)
+		err = r.Scan(&who, &name)
+		names[who] = name
+		return who, err
+	}, `SELECT who, name FROM accounts WHERE name <> ''`)
 	return names, err
 }
 
 // UseTimeStep writes that a code of the second step was entered, and reports
 // whether it was not entered before.
-func UseTimeStep(ctx context.Context, q Queryer, address string, step int64) (bool, error) {
-	done, err := q.ExecContext(ctx, `UPDATE accounts SET totp_used = ?2 WHERE address = ?1 AND totp_used < ?2`, address, step)
+func UseTimeStep(ctx context.Context, q Queryer, who Who, step int64) (bool, error) {
+	done, err := q.ExecContext(ctx, `UPDATE accounts SET totp_used = ?2, wrong_codes = 0 WHERE who = ?1 AND totp_used < ?2`, who, step)
 	if err != nil {
 		return false, err
 	}
@@ -75,19 +148,19 @@ func UseTimeStep(ctx context.Context, q Queryer, address string, step int64) (bo
 }
 
 // SaveRecoveryCodes makes these hashes the recovery codes of an account.
-func SaveRecoveryCodes(ctx context.Context, q Queryer, address string, codes [][32]byte) error {
-	err := exec(ctx, q, `DELETE FROM recovery_codes WHERE address = ?`, address)
+func SaveRecoveryCodes(ctx context.Context, q Queryer, who Who, codes [][32]byte) error {
+	err := exec(ctx, q, `DELETE FROM recovery_codes WHERE who = ?`, who)
 	for _, c := range codes {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO recovery_codes (address, code) VALUES (?, ?)`, address, c[:])
+			err = exec(ctx, q, `INSERT INTO recovery_codes (who, code) VALUES (?, ?)`, who, c[:])
 		}
 	}
 	return err
 }
 
 // SpendRecoveryCode forgets a recovery code and reports whether it was there.
-func SpendRecoveryCode(ctx context.Context, q Queryer, address string, code [32]byte) (bool, error) {
-	done, err := q.ExecContext(ctx, `DELETE FROM recovery_codes WHERE address = ? AND code = ?`, address, code[:])
+func SpendRecoveryCode(ctx context.Context, q Queryer, who Who, code [32]byte) (bool, error) {
+	done, err := q.ExecContext(ctx, `DELETE FROM recovery_codes WHERE who = ? AND code = ?`, who, code[:])
 	if err != nil {
 		return false, err
 	}
@@ -96,34 +169,50 @@ func SpendRecoveryCode(ctx context.Context, q Queryer, address string, code [32]
 }
 
 // RecoveryCodes counts the recovery codes that are left.
-func RecoveryCodes(ctx context.Context, q Queryer, address string) (n int, err error) {
-	err = q.QueryRowContext(ctx, `SELECT count(*) FROM recovery_codes WHERE address = ?`, address).Scan(&n)
+func RecoveryCodes(ctx context.Context, q Queryer, who Who) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM recovery_codes WHERE who = ?`, who).Scan(&n)
 	return n, err
 }
 
 // Passkey is a key that somebody signs in with.
 type Passkey struct {
-	ID            []byte
-	Address, Name string
-	Credential    string // JSON
-	Made, Used    time.Time
+	ID         []byte
+	Handle     []byte // by which the browser tells whose it is
+	Who        Who
+	Name       string
+	Credential string // JSON
+	Made, Used time.Time
 }
 
-// SavePasskey writes a passkey.
-func SavePasskey(ctx context.Context, q Queryer, p Passkey) error {
-	return exec(ctx, q, `INSERT INTO passkeys (id, address, name, credential, made, used) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET credential = excluded.credential, used = excluded.used`,
-		p.ID, p.Address, p.Name, p.Credential, p.Made.Unix(), p.Used.Unix())
+// ErrPasskey says that a passkey with this id is there already, whoever's.
+var ErrPasskey = errors.New("this passkey is known already")
+
+// NewPasskey writes a passkey; ErrPasskey where one with its id is there.
+func NewPasskey(ctx context.Context, q Queryer, p Passkey) error {
+	done, err := q.ExecContext(ctx, `INSERT INTO passkeys (id, handle, who, name, credential, made, used) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		p.ID, p.Handle, p.Who, p.Name, p.Credential, p.Made.Unix(), p.Used.Unix())
+	if err != nil {
+		return fmt.Errorf("writing a passkey of %s: %w", p.Who, err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrPasskey)
+	}
+	return nil
 }
 
-// Passkeys reads the passkeys of an address, the oldest first.
-func Passkeys(ctx context.Context, q Queryer, address string) ([]Passkey, error) {
-	return collect(ctx, q, scanPasskey, `SELECT id, address, name, credential, made, used FROM passkeys WHERE address = ? ORDER BY made, id`, address)
+// UsePasskey keeps the state of somebody's passkey after it was used.
+func UsePasskey(ctx context.Context, q Queryer, p Passkey) error {
+	return exec(ctx, q, `UPDATE passkeys SET credential = ?, used = ? WHERE id = ? AND who = ?`, p.Credential, p.Used.Unix(), p.ID, p.Who)
+}
+
+// Passkeys reads the passkeys of somebody, the oldest first.
+func Passkeys(ctx context.Context, q Queryer, who Who) ([]Passkey, error) {
+	return collect(ctx, q, scanPasskey, `SELECT id, handle, who, name, credential, made, used FROM passkeys WHERE who = ? ORDER BY made, id`, who)
 }
 
 // FindPasskey reads a passkey by its id; nil where there is none.
 func FindPasskey(ctx context.Context, q Queryer, id []byte) (*Passkey, error) {
-	list, err := collect(ctx, q, scanPasskey, `SELECT id, address, name, credential, made, used FROM passkeys WHERE id = ?`, id)
+	list, err := collect(ctx, q, scanPasskey, `SELECT id, handle, who, name, credential, made, used FROM passkeys WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
@@ -132,45 +221,47 @@ func FindPasskey(ctx context.Context, q Queryer, id []byte) (*Passkey, error) {
 
 func scanPasskey(r *sql.Rows) (p Passkey, err error) {
 	var made, used int64
-	err = r.Scan(&p.ID, &p.Address, &p.Name, &p.Credential, &made, &used)
+	err = r.Scan(&p.ID, &p.Handle, &p.Who, &p.Name, &p.Credential, &made, &used)
 	p.Made, p.Used = time.Unix(made, 0), time.Unix(used, 0)
 	return p, err
 }
 
-// DropPasskey forgets a passkey of an address.
-func DropPasskey(ctx context.Context, q Queryer, address string, id []byte) error {
-	return exec(ctx, q, `DELETE FROM passkeys WHERE address = ? AND id = ?`, address, id)
+// DropPasskey forgets a passkey of somebody.
+func DropPasskey(ctx context.Context, q Queryer, who Who, id []byte) error {
+	return exec(ctx, q, `DELETE FROM passkeys WHERE who = ? AND id = ?`, who, id)
 }
 
 // SignedIn is somebody signed in on the console in one browser.
 type SignedIn struct {
-	ID, Address, Device, How string
-	Began, Used              time.Time
+	ID          string
+	Who         Who
+	Device, How string
+	Began, Used time.Time
 }
 
 // SaveSignedIn writes that somebody signed in.
 func SaveSignedIn(ctx context.Context, q Queryer, s SignedIn) error {
-	return exec(ctx, q, `INSERT INTO signed_in (id, address, device, how, began, used) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET used = excluded.used`, s.ID, s.Address, s.Device, s.How, s.Began.Unix(), s.Used.Unix())
+	return exec(ctx, q, `INSERT INTO signed_in (id, who, device, how, began, used) VALUES (?, ?, ?, ?, ?, ?)`,
+		s.ID, s.Who, s.Device, s.How, s.Began.Unix(), s.Used.Unix())
 }
 
 // FindSignedIn reads where somebody is signed in, by its id; nil where that ended.
 func FindSignedIn(ctx context.Context, q Queryer, id string) (*SignedIn, error) {
-	list, err := collect(ctx, q, scanSignedIn, `SELECT id, address, device, how, began, used FROM signed_in WHERE id = ?`, id)
+	list, err := collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
 	return &list[0], nil
 }
 
-// SignedInOf reads where an address is signed in, the last used first.
-func SignedInOf(ctx context.Context, q Queryer, address string) ([]SignedIn, error) {
-	return collect(ctx, q, scanSignedIn, `SELECT id, address, device, how, began, used FROM signed_in WHERE address = ? ORDER BY used DESC, began DESC`, address)
+// SignedInOf reads where somebody is signed in, the last used first.
+func SignedInOf(ctx context.Context, q Queryer, who Who) ([]SignedIn, error) {
+	return collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
 }
 
 func scanSignedIn(r *sql.Rows) (s SignedIn, err error) {
 	var began, used int64
-	err = r.Scan(&s.ID, &s.Address, &s.Device, &s.How, &began, &used)
+	err = r.Scan(&s.ID, &s.Who, &s.Device, &s.How, &began, &used)
 	s.Began, s.Used = time.Unix(began, 0), time.Unix(used, 0)
 	return s, err
 }
@@ -183,8 +274,8 @@ func EndSignedIn(ctx context.Context, q Queryer, id string) error {
 // Visit is somebody signed in on a site's own host.
 type Visit struct {
 	Token   [32]byte // SHA-256 of the cookie's value
-	Site    string
-	Address string
+	Site    SiteID
+	Who     Who
 	Console string // the console session it was handed over from
 	Expires time.Time
 }
@@ -197,17 +288,17 @@ func Visits(ctx context.Context, q Queryer, now time.Time) ([]Visit, error) {
 	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
 		var token []byte
 		var expires int64
-		err = r.Scan(&token, &v.Site, &v.Address, &v.Console, &expires)
+		err = r.Scan(&token, &v.Site, &v.Who, &v.Console, &expires)
 		copy(v.Token[:], token)
 		v.Expires = time.Unix(expires, 0)
 		return v, err
-	}, `SELECT token, site, address, console, expires FROM visits`)
+	}, `SELECT token, site, who, console, expires FROM visits`)
 }
 
 // SaveVisit writes a visit.
 func SaveVisit(ctx context.Context, q Queryer, v Visit) error {
-	return exec(ctx, q, `INSERT INTO visits (token, site, address, console, expires) VALUES (?, ?, ?, ?, ?)`,
-		v.Token[:], v.Site, v.Address, v.Console, v.Expires.Unix())
+	return exec(ctx, q, `INSERT INTO visits (token, site, who, console, expires) VALUES (?, ?, ?, ?, ?)`,
+		v.Token[:], v.Site, v.Who, v.Console, v.Expires.Unix())
 }
 
 // EndVisit forgets one visit.
@@ -221,11 +312,16 @@ func EndVisitsOf(ctx context.Context, q Queryer, console string) error {
 }
 
 // LateVisits reads who is signed in on a site's host, the latest first.
-func LateVisits(ctx context.Context, q Queryer, site string, most int) ([]Visit, error) {
+func LateVisits(ctx context.Context, q Queryer, site SiteID, most int) ([]Visit, error) {
 	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
 		var expires int64
-		err = r.Scan(&v.Address, &expires)
+		err = r.Scan(&v.Who, &expires)
 		v.Expires = time.Unix(expires, 0)
 		return v, err
-	}, `SELECT address, max(expires) FROM visits WHERE site = ? GROUP BY address ORDER BY 2 DESC LIMIT ?`, site, most)
+	}, `SELECT who, max(expires) FROM visits WHERE site = ? GROUP BY who ORDER BY 2 DESC LIMIT ?`, site, most)
+}
+
+// UseSignedIn keeps when a sign-in was used last; one that has ended stays ended.
+func UseSignedIn(ctx context.Context, q Queryer, id string, at time.Time) error {
+	return exec(ctx, q, `UPDATE signed_in SET used = ? WHERE id = ?`, at.Unix(), id)
 }

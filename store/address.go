@@ -11,20 +11,38 @@ import (
 	"velada/core/access"
 )
 
-// Readdress gives a site another address, with everything that is kept of it.
-func Readdress(ctx context.Context, q Queryer, from, to string, at time.Time) error {
+// Readdress changes the address of a site. What is kept of it hangs on its id and
+// stays; what its people were told leads to where it is now.
+func Readdress(ctx context.Context, q Queryer, site SiteID, from, to string, at time.Time) error {
 	return errors.Join(
-		exec(ctx, q, `UPDATE sites SET address = ? WHERE address = ?`, to, from),
+		exec(ctx, q, `UPDATE sites SET address = ? WHERE id = ?`, to, site),
 		exec(ctx, q, `DELETE FROM old_addresses WHERE address = ?`, to),
-		exec(ctx, q, `INSERT INTO old_addresses (address, site, since) VALUES (?, ?, ?)`, from, to, at.Unix()),
-		exec(ctx, q, `UPDATE visits SET site = ? WHERE site = ?`, to, from),
+		exec(ctx, q, `INSERT INTO old_addresses (address, site, since) VALUES (?, ?, ?)`, from, site, at.Unix()),
+		exec(ctx, q, `UPDATE notices SET site = ?2, url = '/sites/' || ?2 || substr(url, length('/sites/' || ?1) + 1)
+			WHERE site = ?1 AND (url = '/sites/' || ?1 OR substr(url, 1, length('/sites/' || ?1 || '/')) = '/sites/' || ?1 || '/')`, from, to),
 	)
+}
+
+// SiteIDs reads the ids of all sites, by address.
+func SiteIDs(ctx context.Context, q Queryer) (map[string]SiteID, error) {
+	ids := map[string]SiteID{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (id SiteID, err error) {
+		var address string
+		err = r.Scan(&id, &address)
+		ids[address] = id
+		return id, err
+	}, `SELECT id, address FROM sites`)
+	if err != nil {
+		return nil, fmt.Errorf("reading the ids of sites: %w", err)
+	}
+	return ids, nil
 }
 
 // OldAddress is an address that a site had before.
 type OldAddress struct {
-	Address, Site string
-	Since         time.Time
+	Address string
+	Site    SiteID
+	Since   time.Time
 }
 
 // OldAddresses reads which addresses lead on to which sites.
@@ -38,15 +56,16 @@ func OldAddresses(ctx context.Context, q Queryer) ([]OldAddress, error) {
 }
 
 // DropOldAddress lets an address that a site had before be free again.
-func DropOldAddress(ctx context.Context, q Queryer, site, address string) error {
+func DropOldAddress(ctx context.Context, q Queryer, site SiteID, address string) error {
 	return exec(ctx, q, `DELETE FROM old_addresses WHERE site = ? AND address = ?`, site, address)
 }
 
 // ShortNames reads the short names: paths by site and name.
-func ShortNames(ctx context.Context, q Queryer) (map[string]map[string]string, error) {
-	bySite := map[string]map[string]string{}
+func ShortNames(ctx context.Context, q Queryer) (map[SiteID]map[string]string, error) {
+	bySite := map[SiteID]map[string]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site, name, path string
+		var site SiteID
+		var name, path string
 		if err = r.Scan(&site, &name, &path); err == nil {
 			if bySite[site] == nil {
 				bySite[site] = map[string]string{}
@@ -59,12 +78,12 @@ func ShortNames(ctx context.Context, q Queryer) (map[string]map[string]string, e
 }
 
 // SaveShortName lets a short name lead to a path.
-func SaveShortName(ctx context.Context, q Queryer, site, name, path string) error {
+func SaveShortName(ctx context.Context, q Queryer, site SiteID, name, path string) error {
 	return exec(ctx, q, `INSERT INTO short_names (site, name, path) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET path = excluded.path`, site, name, path)
 }
 
 // DropShortName takes a short name away.
-func DropShortName(ctx context.Context, q Queryer, site, name string) error {
+func DropShortName(ctx context.Context, q Queryer, site SiteID, name string) error {
 	return exec(ctx, q, `DELETE FROM short_names WHERE site = ? AND name = ?`, site, name)
 }
 
@@ -81,15 +100,18 @@ type Details struct {
 	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
 	Scripts      bool     `json:"scripts,omitempty"`  // pages with a look of their own may run scripts
-	Consent      string   `json:"consent,omitempty"`  // the steward's address
+	Consent      Who      `json:"consent,omitempty"`  // the steward who gave it
 	Upstream     string   `json:"upstream,omitempty"` // the web server that the site stands in front of
+	Literal      bool     `json:"literal,omitempty"`  // that server reads ; and trailing dots and blanks in a path as they stand
+	AnyCase      bool     `json:"any_case,omitempty"` // that server takes small and capital letters for the same
+	Askers       []string `json:"askers,omitempty"`   // networks whose servers may ask before they serve, without the secret
 }
 
 // AllDetails reads what sites say of themselves.
-func AllDetails(ctx context.Context, q Queryer) (map[string]Details, error) {
-	bySite := map[string]Details{}
+func AllDetails(ctx context.Context, q Queryer) (map[SiteID]Details, error) {
+	bySite := map[SiteID]Details{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site string
+		var site SiteID
 		var text []byte
 		var d Details
 		if err = r.Scan(&site, &text); err == nil {
@@ -102,7 +124,7 @@ func AllDetails(ctx context.Context, q Queryer) (map[string]Details, error) {
 }
 
 // SaveDetails writes what a site says of itself.
-func SaveDetails(ctx context.Context, q Queryer, site string, d Details) error {
+func SaveDetails(ctx context.Context, q Queryer, site SiteID, d Details) error {
 	text, err := json.Marshal(d)
 	if err != nil {
 		return err

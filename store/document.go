@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -29,8 +30,12 @@ func Document(ctx context.Context, q Queryer) (*access.Document, error) {
 		return nil, fmt.Errorf("reading the house: %w", err)
 	}
 	doc.People, err = collect(ctx, q, func(r *sql.Rows) (p access.Person, err error) {
-		return p, r.Scan(&p.ID, &p.Name, &p.Address, &p.Steward, &p.Blocked)
-	}, `SELECT id, name, address, steward, blocked FROM people ORDER BY position, id`)
+		var former string
+		if err = r.Scan(&p.ID, &p.Name, &p.Address, &former, &p.Steward, &p.Blocked); err == nil && former != "[]" {
+			err = json.Unmarshal([]byte(former), &p.Former)
+		}
+		return p, err
+	}, `SELECT id, name, address, former, steward, blocked FROM people ORDER BY position, id`)
 	if err != nil {
 		return nil, fmt.Errorf("reading people: %w", err)
 	}
@@ -59,7 +64,7 @@ func Document(ctx context.Context, q Queryer) (*access.Document, error) {
 			s.Members = append(s.Members, m)
 		}
 		return m, err
-	}, `SELECT site, person, status FROM members ORDER BY site, position, person`)
+	}, `SELECT s.address, m.person, m.status FROM members m JOIN sites s ON s.id = m.site ORDER BY m.site, m.position, m.person`)
 	if err != nil {
 		return nil, fmt.Errorf("reading members: %w", err)
 	}
@@ -89,8 +94,18 @@ func SaveHouse(ctx context.Context, q Queryer, h access.House) error {
 	if err != nil {
 		return err
 	}
-	return exec(ctx, q, `INSERT INTO house (one, name, zone, domains) VALUES (1, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET name = excluded.name, zone = excluded.zone, domains = excluded.domains`, h.Name, h.Zone, string(domains))
+	salt := make([]byte, 16)
+	rand.Read(salt)
+	return exec(ctx, q, `INSERT INTO house (one, name, zone, domains, salt) VALUES (1, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET name = excluded.name, zone = excluded.zone, domains = excluded.domains`, h.Name, h.Zone, string(domains), salt)
+}
+
+// HouseSalt reads the salt of the house, see PassSecret.
+func HouseSalt(ctx context.Context, q Queryer) (salt []byte, err error) {
+	if err = q.QueryRowContext(ctx, `SELECT salt FROM house`).Scan(&salt); errors.Is(err, sql.ErrNoRows) {
+		err = ErrNoHouse
+	}
+	return salt, err
 }
 
 // SaveSite writes a site of the document at its place in the order; its members
@@ -104,16 +119,20 @@ func SaveSite(ctx context.Context, q Queryer, s *access.Site, position int) erro
 	}
 	salt := make([]byte, 16)
 	rand.Read(salt)
-	err = exec(ctx, q, `INSERT INTO sites (address, position, part, salt) VALUES (?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET position = excluded.position, part = excluded.part`, s.Address, position, string(text), salt)
+	id := make([]byte, 8)
+	rand.Read(id)
+	var site SiteID
+	err = q.QueryRowContext(ctx, `INSERT INTO sites (id, address, position, part, salt) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (address) DO UPDATE SET position = excluded.position, part = excluded.part RETURNING id`,
+		hex.EncodeToString(id), s.Address, position, string(text), salt).Scan(&site)
 	if err != nil {
 		return fmt.Errorf("writing the site %s: %w", s.Address, err)
 	}
-	if err := exec(ctx, q, `DELETE FROM members WHERE site = ?`, s.Address); err != nil {
+	if err := exec(ctx, q, `DELETE FROM members WHERE site = ?`, site); err != nil {
 		return err
 	}
 	for i, m := range s.Members {
-		err := exec(ctx, q, `INSERT INTO members (site, person, position, status) VALUES (?, ?, ?, ?)`, s.Address, m.Who, i, m.Status)
+		err := exec(ctx, q, `INSERT INTO members (site, person, position, status) VALUES (?, ?, ?, ?)`, site, m.Who, i, m.Status)
 		if err != nil {
 			return fmt.Errorf("writing the member %s: %w", m.Who, err)
 		}
@@ -133,10 +152,8 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 		}
 	}
 	for i, p := range doc.People {
-		err := exec(ctx, q, `INSERT INTO people (id, position, name, address, steward, blocked) VALUES (?, ?, ?, ?, ?, ?)`,
-			p.ID, i, p.Name, p.Address, p.Steward, p.Blocked)
-		if err != nil {
-			return fmt.Errorf("writing %s: %w", p.ID, err)
+		if err := savePerson(ctx, q, p, i); err != nil {
+			return err
 		}
 	}
 	if err := saveParts(ctx, q, "groups", doc.Groups, func(g access.Group) string { return g.ID }); err != nil {
@@ -160,6 +177,24 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 		return err
 	}
 	return exec(ctx, q, `DELETE FROM sites WHERE address NOT IN (SELECT value FROM json_each(?))`, string(list))
+}
+
+// savePerson writes a person at their place in the order.
+func savePerson(ctx context.Context, q Queryer, p access.Person, position int) error {
+	if p.Former == nil {
+		p.Former = []string{}
+	}
+	former, err := json.Marshal(p.Former)
+	if err == nil {
+		err = exec(ctx, q, `INSERT INTO people (id, position, name, address, former, steward, blocked) VALUES (?, ?, ?, ?, ?, ?, ?)
+			ON CONFLICT (id) DO UPDATE SET position = excluded.position, name = excluded.name, address = excluded.address,
+			former = excluded.former, steward = excluded.steward, blocked = excluded.blocked`,
+			p.ID, position, p.Name, p.Address, string(former), p.Steward, p.Blocked)
+	}
+	if err != nil {
+		return fmt.Errorf("writing %s: %w", p.ID, err)
+	}
+	return nil
 }
 
 // SavePromises makes the database hold just these promises.

@@ -11,10 +11,10 @@ import (
 
 // Edition is a published state of a site. It never changes.
 type Edition struct {
-	Site   string
+	Site   SiteID
 	Number int
 	At     time.Time
-	Who    string // an address
+	Who    Who
 	Note   string
 	Pages  []Page
 	Files  []File
@@ -41,8 +41,8 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 }
 
 // SetLive says which edition of a site visitors see.
-func SetLive(ctx context.Context, q Queryer, site string, number int) error {
-	return exec(ctx, q, `UPDATE sites SET live = ? WHERE address = ?`, number, site)
+func SetLive(ctx context.Context, q Queryer, site SiteID, number int) error {
+	return exec(ctx, q, `UPDATE sites SET live = ? WHERE id = ?`, number, site)
 }
 
 func scanEdition(r *sql.Rows) (*Edition, error) {
@@ -55,36 +55,36 @@ func scanEdition(r *sql.Rows) (*Edition, error) {
 
 // LiveEditions reads the live edition of every site, or of one, without the
 // pages' texts.
-func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edition, error) {
-	list, err := collect(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM editions e JOIN sites s ON s.address = e.site AND s.live = e.number
+func LiveEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edition, error) {
+	list, err := collect(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM editions e JOIN sites s ON s.id = e.site AND s.live = e.number
 		WHERE ?1 = '' OR e.site = ?1`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading editions: %w", err)
 	}
-	bySite := map[string]*Edition{}
+	bySite := map[SiteID]*Edition{}
 	for _, e := range list {
 		bySite[e.Site] = e
 	}
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var site SiteID
 		var p Page
-		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark); err == nil {
-			bySite[address].Pages = append(bySite[address].Pages, p)
+		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark); err == nil {
+			bySite[site].Pages = append(bySite[site].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.address AND p.number = s.live
-		WHERE ?1 = '' OR s.address = ?1 ORDER BY s.address, p.position`, site)
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live
+		WHERE ?1 = '' OR s.id = ?1 ORDER BY s.id, p.position`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var site SiteID
 		var f File
-		if err = r.Scan(&address, &f.Path, &f.Type, &f.Size, &f.Blob); err == nil {
-			bySite[address].Files = append(bySite[address].Files, f)
+		if err = r.Scan(&site, &f.Path, &f.Type, &f.Size, &f.Blob); err == nil {
+			bySite[site].Files = append(bySite[site].Files, f)
 		}
 		return
-	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM edition_files f JOIN sites s ON s.address = f.site AND s.live = f.number WHERE ?1 = '' OR f.site = ?1`, site)
+	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM edition_files f JOIN sites s ON s.id = f.site AND s.live = f.number WHERE ?1 = '' OR f.site = ?1`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading files: %w", err)
 	}
@@ -92,7 +92,7 @@ func LiveEditions(ctx context.Context, q Queryer, site string) (map[string]*Edit
 }
 
 // FindEdition reads an edition whole; nil where there is none.
-func FindEdition(ctx context.Context, q Queryer, site string, number int) (*Edition, error) {
+func FindEdition(ctx context.Context, q Queryer, site SiteID, number int) (*Edition, error) {
 	list, err := collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? AND number = ?`, site, number)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -109,25 +109,25 @@ func FindEdition(ctx context.Context, q Queryer, site string, number int) (*Edit
 }
 
 // Editions lists the editions of a site without their pages, the newest first.
-func Editions(ctx context.Context, q Queryer, site string) ([]*Edition, error) {
+func Editions(ctx context.Context, q Queryer, site SiteID) ([]*Edition, error) {
 	return collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? ORDER BY number DESC`, site)
 }
 
 // NextNumber is the number that the next edition of a site gets.
-func NextNumber(ctx context.Context, q Queryer, site string) (number int, err error) {
+func NextNumber(ctx context.Context, q Queryer, site SiteID) (number int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) + 1 FROM editions WHERE site = ?`, site).Scan(&number)
 	return number, err
 }
 
 // LatestEditions gives the highest number of an edition of every site that has
 // one, or of one site.
-func LatestEditions(ctx context.Context, q Queryer, site string) (map[string]int, error) {
-	numbers := map[string]int{}
+func LatestEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]int, error) {
+	numbers := map[SiteID]int{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var site SiteID
 		var number int
-		if err = r.Scan(&address, &number); err == nil {
-			numbers[address] = number
+		if err = r.Scan(&site, &number); err == nil {
+			numbers[site] = number
 		}
 		return
 	}, `SELECT site, max(number) FROM editions WHERE ?1 = '' OR site = ?1 GROUP BY site`, site)
@@ -138,17 +138,17 @@ func LatestEditions(ctx context.Context, q Queryer, site string) (map[string]int
 }
 
 // PageHTML reads the rendered text of a page of an edition.
-func PageHTML(ctx context.Context, q Queryer, site string, number int, path string) (html string, err error) {
+func PageHTML(ctx context.Context, q Queryer, site SiteID, number int, path string) (html string, err error) {
 	err = q.QueryRowContext(ctx, `SELECT html FROM edition_pages WHERE site = ? AND number = ? AND path = ?`, site, number, path).Scan(&html)
 	return html, err
 }
 
 // DueEdition is an edition that goes live by itself.
 type DueEdition struct {
-	Site   string
+	Site   SiteID
 	Number int
 	Due    time.Time
-	Who    string
+	Who    Who
 }
 
 // SetDue lets an edition go live by itself, in place of another that would.
@@ -158,13 +158,13 @@ func SetDue(ctx context.Context, q Queryer, d DueEdition) error {
 }
 
 // DropDue calls off what would go live by itself on a site.
-func DropDue(ctx context.Context, q Queryer, site string) error {
+func DropDue(ctx context.Context, q Queryer, site SiteID) error {
 	return exec(ctx, q, `DELETE FROM due_editions WHERE site = ?`, site)
 }
 
 // DueEditions lists what goes live by itself: all that is due by an instant, or
 // one site's.
-func DueEditions(ctx context.Context, q Queryer, by time.Time, site string) ([]DueEdition, error) {
+func DueEditions(ctx context.Context, q Queryer, by time.Time, site SiteID) ([]DueEdition, error) {
 	return collect(ctx, q, func(r *sql.Rows) (d DueEdition, err error) {
 		var due int64
 		err = r.Scan(&d.Site, &d.Number, &due, &d.Who)
@@ -175,18 +175,19 @@ func DueEditions(ctx context.Context, q Queryer, by time.Time, site string) ([]D
 
 // PublishRequest is somebody's wish that the working copy go live.
 type PublishRequest struct {
-	Who, Note string
-	At        time.Time
+	Who  Who
+	Note string
+	At   time.Time
 }
 
 // SaveRequest writes somebody's wish, in place of an earlier one of theirs.
-func SaveRequest(ctx context.Context, q Queryer, site string, r PublishRequest) error {
+func SaveRequest(ctx context.Context, q Queryer, site SiteID, r PublishRequest) error {
 	return exec(ctx, q, `INSERT INTO publish_requests (site, who, note, at) VALUES (?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET note = excluded.note, at = excluded.at`, site, r.Who, r.Note, r.At.Unix())
 }
 
 // Requests reads the wishes for a site, the oldest first.
-func Requests(ctx context.Context, q Queryer, site string) ([]PublishRequest, error) {
+func Requests(ctx context.Context, q Queryer, site SiteID) ([]PublishRequest, error) {
 	return collect(ctx, q, func(r *sql.Rows) (p PublishRequest, err error) {
 		var at int64
 		err = r.Scan(&p.Who, &p.Note, &at)
@@ -196,15 +197,16 @@ func Requests(ctx context.Context, q Queryer, site string) ([]PublishRequest, er
 }
 
 // DropRequests forgets the wishes for a site.
-func DropRequests(ctx context.Context, q Queryer, site string) error {
+func DropRequests(ctx context.Context, q Queryer, site SiteID) error {
 	return exec(ctx, q, `DELETE FROM publish_requests WHERE site = ?`, site)
 }
 
 // MovedPages reads where live pages stood before: page ids by site and path.
-func MovedPages(ctx context.Context, q Queryer) (map[string]map[string]string, error) {
-	bySite := map[string]map[string]string{}
+func MovedPages(ctx context.Context, q Queryer) (map[SiteID]map[string]string, error) {
+	bySite := map[SiteID]map[string]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site, path, page string
+		var site SiteID
+		var path, page string
 		if err = r.Scan(&site, &path, &page); err == nil {
 			if bySite[site] == nil {
 				bySite[site] = map[string]string{}
@@ -217,7 +219,7 @@ func MovedPages(ctx context.Context, q Queryer) (map[string]map[string]string, e
 }
 
 // SaveMoved notes that a live page stood at a path.
-func SaveMoved(ctx context.Context, q Queryer, site, path, page string) error {
+func SaveMoved(ctx context.Context, q Queryer, site SiteID, path, page string) error {
 	return exec(ctx, q, `INSERT INTO moved_pages (site, path, page) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET page = excluded.page`, site, path, page)
 }
 

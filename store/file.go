@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"strings"
 )
 
 // File is a picture or another file beside the pages; its data are kept as a blob.
@@ -32,31 +33,43 @@ func Blob(ctx context.Context, q Queryer, key string) (data []byte, err error) {
 	return data, err
 }
 
-// DropLooseBlobs forgets data that no file has.
+// blobKeys are all places that name data by their key, each as a table and what of
+// it is the key. What is not named here is swept.
+var blobKeys = []struct{ table, key string }{
+	{"files", "blob"},
+	{"edition_files", "blob"},
+	{"profiles", "picture"},
+	{"site_details", "json_extract(details, '$.icon')"},
+}
+
+// DropLooseBlobs forgets data that nothing names.
 func DropLooseBlobs(ctx context.Context, q Queryer) error {
-	return exec(ctx, q, `DELETE FROM blobs WHERE key NOT IN (SELECT blob FROM files UNION SELECT blob FROM edition_files
-		UNION SELECT coalesce(json_extract(details, '$.icon'), '') FROM site_details)`)
+	var named []string
+	for _, k := range blobKeys {
+		named = append(named, `NOT EXISTS (SELECT 1 FROM `+k.table+` WHERE `+k.key+` = blobs.key)`)
+	}
+	return exec(ctx, q, `DELETE FROM blobs WHERE `+strings.Join(named, " AND "))
 }
 
 func scanFile(r *sql.Rows) (f File, err error) { return f, r.Scan(&f.Path, &f.Type, &f.Size, &f.Blob) }
 
 // WorkingFiles reads the files of a working copy, by path.
-func WorkingFiles(ctx context.Context, q Queryer, site string) ([]File, error) {
+func WorkingFiles(ctx context.Context, q Queryer, site SiteID) ([]File, error) {
 	return collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM files WHERE site = ? ORDER BY path`, site)
 }
 
 // SaveFile adds a file to a working copy, or replaces the one at its path.
-func SaveFile(ctx context.Context, q Queryer, site string, f File) error {
+func SaveFile(ctx context.Context, q Queryer, site SiteID, f File) error {
 	return exec(ctx, q, `INSERT INTO files (site, path, type, size, blob) VALUES (?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET type = excluded.type, size = excluded.size, blob = excluded.blob`, site, f.Path, f.Type, f.Size, f.Blob)
 }
 
 // DropFiles takes all files out of a working copy.
-func DropFiles(ctx context.Context, q Queryer, site string) error {
+func DropFiles(ctx context.Context, q Queryer, site SiteID) error {
 	return exec(ctx, q, `DELETE FROM files WHERE site = ?`, site)
 }
 
 // DropFile takes a file out of a working copy.
-func DropFile(ctx context.Context, q Queryer, site, path string) error {
+func DropFile(ctx context.Context, q Queryer, site SiteID, path string) error {
 	return exec(ctx, q, `DELETE FROM files WHERE site = ? AND path = ?`, site, path)
 }

@@ -21,14 +21,11 @@ func SavePeopleAndGroups(ctx context.Context, q Queryer, before, after *access.D
 	kept := make(map[string]bool, len(after.People))
 	for i, p := range after.People {
 		kept[p.ID] = true
-		if old, there := was[p.ID]; there && old == p && place[p.ID] == i {
+		if old, there := was[p.ID]; there && old.Equal(p) && place[p.ID] == i {
 			continue
 		}
-		err := exec(ctx, q, `INSERT INTO people (id, position, name, address, steward, blocked) VALUES (?, ?, ?, ?, ?, ?)
-			ON CONFLICT (id) DO UPDATE SET position = excluded.position, name = excluded.name, address = excluded.address, steward = excluded.steward, blocked = excluded.blocked`,
-			p.ID, i, p.Name, p.Address, p.Steward, p.Blocked)
-		if err != nil {
-			return fmt.Errorf("writing %s: %w", p.ID, err)
+		if err := savePerson(ctx, q, p, i); err != nil {
+			return err
 		}
 	}
 	if err := exec(ctx, q, `DELETE FROM groups`); err != nil {
@@ -58,32 +55,32 @@ func SavePeopleAndGroups(ctx context.Context, q Queryer, before, after *access.D
 	return nil
 }
 
-func scanText(r *sql.Rows) (text string, err error) { return text, r.Scan(&text) }
+func scanText[T ~string](r *sql.Rows) (text T, err error) { return text, r.Scan(&text) }
 
-// KeptBy lists the groups that an address keeps.
-func KeptBy(ctx context.Context, q Queryer, address string) ([]string, error) {
-	return collect(ctx, q, scanText, `SELECT grp FROM group_keepers WHERE address = ? ORDER BY grp`, address)
+// KeptBy lists the groups that somebody keeps.
+func KeptBy(ctx context.Context, q Queryer, who Who) ([]string, error) {
+	return collect(ctx, q, scanText[string], `SELECT grp FROM group_keepers WHERE who = ? ORDER BY grp`, who)
 }
 
-// Keepers lists the addresses that keep a group.
-func Keepers(ctx context.Context, q Queryer, group string) ([]string, error) {
-	return collect(ctx, q, scanText, `SELECT address FROM group_keepers WHERE grp = ? ORDER BY address`, group)
+// Keepers lists who keeps a group.
+func Keepers(ctx context.Context, q Queryer, group string) ([]Who, error) {
+	return collect(ctx, q, scanText[Who], `SELECT who FROM group_keepers WHERE grp = ? ORDER BY who`, group)
 }
 
-// SaveKeepers makes these addresses the keepers of a group.
-func SaveKeepers(ctx context.Context, q Queryer, group string, addresses []string) error {
+// SaveKeepers makes these the keepers of a group.
+func SaveKeepers(ctx context.Context, q Queryer, group string, keepers []Who) error {
 	err := exec(ctx, q, `DELETE FROM group_keepers WHERE grp = ?`, group)
-	for _, a := range addresses {
+	for _, who := range keepers {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO group_keepers (grp, address) VALUES (?, ?)`, group, a)
+			err = exec(ctx, q, `INSERT INTO group_keepers (grp, who) VALUES (?, ?)`, group, who)
 		}
 	}
 	return err
 }
 
-// DropKeeper forgets that an address keeps any group.
-func DropKeeper(ctx context.Context, q Queryer, address string) error {
-	return exec(ctx, q, `DELETE FROM group_keepers WHERE address = ?`, address)
+// DropKeeper forgets that somebody keeps any group.
+func DropKeeper(ctx context.Context, q Queryer, who Who) error {
+	return exec(ctx, q, `DELETE FROM group_keepers WHERE who = ?`, who)
 }
 
 // DropGroup forgets what is kept of a group beside the policy.
@@ -98,10 +95,11 @@ func DropGroup(ctx context.Context, q Queryer, group string) error {
 
 // JoinCode lets people into a group who say it.
 type JoinCode struct {
-	Code, Group, By string
-	At, Ends        time.Time
-	Most, Used      int
-	Approval        bool
+	Code, Group string
+	By          Who
+	At, Ends    time.Time
+	Most, Used  int
+	Approval    bool
 }
 
 // SaveJoinCode writes a join code.
@@ -148,24 +146,33 @@ func DropJoinCode(ctx context.Context, q Queryer, group, code string) error {
 
 // JoinRequest is somebody who said a join code and waits to be let into its group.
 type JoinRequest struct {
-	ID                             int64
-	Group, Address, Name, Password string
-	At                             time.Time
+	ID             int64
+	Group          string
+	Who            Who // somebody who has an account, or the address that is made for who has none
+	Name, Password string
+	At             time.Time
 }
 
 // SaveJoinRequest writes that somebody waits.
 func SaveJoinRequest(ctx context.Context, q Queryer, r JoinRequest) error {
-	return exec(ctx, q, `INSERT INTO join_requests (grp, address, name, password, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`, r.Group, r.Address, r.Name, r.Password, r.At.Unix())
+	return exec(ctx, q, `INSERT INTO join_requests (grp, who, name, password, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`, r.Group, r.Who, r.Name, r.Password, r.At.Unix())
+}
+
+// AsksToJoin reports whether an address was made up for somebody who waits to be
+// let into any group.
+func AsksToJoin(ctx context.Context, q Queryer, address Who) (asks bool, err error) {
+	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM join_requests WHERE who = ?)`, address).Scan(&asks)
+	return asks, err
 }
 
 // JoinRequests reads who waits to be let into a group.
 func JoinRequests(ctx context.Context, q Queryer, group string) ([]JoinRequest, error) {
 	return collect(ctx, q, func(r *sql.Rows) (j JoinRequest, err error) {
 		var at int64
-		err = r.Scan(&j.ID, &j.Group, &j.Address, &j.Name, &j.Password, &at)
+		err = r.Scan(&j.ID, &j.Group, &j.Who, &j.Name, &j.Password, &at)
 		j.At = time.Unix(at, 0)
 		return j, err
-	}, `SELECT id, grp, address, name, password, at FROM join_requests WHERE grp = ? ORDER BY id`, group)
+	}, `SELECT id, grp, who, name, password, at FROM join_requests WHERE grp = ? ORDER BY id`, group)
 }
 
 // DropJoinRequest forgets that somebody waits.
@@ -174,9 +181,9 @@ func DropJoinRequest(ctx context.Context, q Queryer, id int64) error {
 }
 
 // Memberships reads what membership is like, by site.
-func Memberships[T any](ctx context.Context, q Queryer) (map[string]T, error) {
-	bySite := map[string]T{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (site string, err error) {
+func Memberships[T any](ctx context.Context, q Queryer) (map[SiteID]T, error) {
+	bySite := map[SiteID]T{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (site SiteID, err error) {
 		var text []byte
 		var part T
 		if err = r.Scan(&site, &text); err == nil {
@@ -189,7 +196,7 @@ func Memberships[T any](ctx context.Context, q Queryer) (map[string]T, error) {
 }
 
 // SaveMembership writes what membership of a site is like.
-func SaveMembership(ctx context.Context, q Queryer, site string, part any) error {
+func SaveMembership(ctx context.Context, q Queryer, site SiteID, part any) error {
 	text, err := json.Marshal(part)
 	if err != nil {
 		return err

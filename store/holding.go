@@ -7,7 +7,7 @@ import (
 
 // HoldingPage is what a site's holding page says and how it looks.
 type HoldingPage struct {
-	Site        string
+	Site        SiteID
 	Design      string // see the gate's designs; own is a page of their own
 	Heading     string
 	Words       string

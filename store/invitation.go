@@ -7,26 +7,30 @@ import (
 	"time"
 )
 
-// Invitation asks an address to accept entries of teams.
+// Invitation asks somebody to accept entries of teams.
 type Invitation struct {
-	ID, Address, By string
-	At, Ends        time.Time
-	Token           [32]byte // SHA-256
-	Mailed          bool     // the token was sent to the address and shown to nobody
-	Word            string
-	Stay            string // where a site is handed over: what becomes of who hands it over
-	Status          string // waiting, accepted, declined, withdrawn
-	To              []Invited
+	ID       string
+	Who, By  Who
+	At, Ends time.Time
+	Token    [32]byte // SHA-256
+	Mailed   bool     // the token was sent to the address and shown to nobody
+	Word     string
+	Stay     string // where a site is handed over: what becomes of who hands it over
+	Status   string // waiting, accepted, declined, withdrawn
+	To       []Invited
 }
 
 // Invited is one entry of a team that somebody is invited to.
-type Invited struct{ Site, Under, Role string }
+type Invited struct {
+	Site        SiteID
+	Under, Role string
+}
 
 // SaveInvitation writes an invitation in place of one with its id.
 func SaveInvitation(ctx context.Context, q Queryer, i Invitation) error {
-	err := exec(ctx, q, `INSERT INTO invitations (id, address, by, at, ends, token, mailed, word, stay, status) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	err := exec(ctx, q, `INSERT INTO invitations (id, who, by, at, ends, token, mailed, word, stay, status) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET at = excluded.at, ends = excluded.ends, token = excluded.token, mailed = excluded.mailed, word = excluded.word, status = excluded.status`,
-		i.ID, i.Address, i.By, i.At.Unix(), i.Ends.Unix(), i.Token[:], i.Mailed, i.Word, i.Stay, i.Status)
+		i.ID, i.Who, i.By, i.At.Unix(), i.Ends.Unix(), i.Token[:], i.Mailed, i.Word, i.Stay, i.Status)
 	if err == nil {
 		err = exec(ctx, q, `DELETE FROM invited WHERE invitation = ?`, i.ID)
 	}
@@ -47,17 +51,17 @@ func findInvitations(ctx context.Context, q Queryer, where string, args ...any) 
 	list, err := collect(ctx, q, func(r *sql.Rows) (i Invitation, err error) {
 		var at, ends int64
 		var token []byte
-		err = r.Scan(&i.ID, &i.Address, &i.By, &at, &ends, &token, &i.Mailed, &i.Word, &i.Stay, &i.Status)
+		err = r.Scan(&i.ID, &i.Who, &i.By, &at, &ends, &token, &i.Mailed, &i.Word, &i.Stay, &i.Status)
 		i.At, i.Ends = time.Unix(at, 0), time.Unix(ends, 0)
 		copy(i.Token[:], token)
 		return i, err
-	}, `SELECT id, address, by, at, ends, token, mailed, word, stay, status FROM invitations WHERE `+where+` ORDER BY at, id`, args...)
+	}, `SELECT id, who, by, at, ends, token, mailed, word, stay, status FROM invitations WHERE `+where+` ORDER BY at, id`, args...)
 	for n := range list {
 		if err != nil {
 			break
 		}
 		list[n].To, err = collect(ctx, q, func(r *sql.Rows) (t Invited, err error) { return t, r.Scan(&t.Site, &t.Under, &t.Role) },
-			`SELECT site, under, role FROM invited WHERE invitation = ? ORDER BY site, under`, list[n].ID)
+			`SELECT i.site, i.under, i.role FROM invited i JOIN sites s ON s.id = i.site WHERE i.invitation = ? ORDER BY s.address, i.under`, list[n].ID)
 	}
 	return list, err
 }
@@ -70,13 +74,13 @@ func oneInvitation(list []Invitation, err error) (*Invitation, error) {
 }
 
 // WaitingInvitations reads the invitations to a site's team that nobody has answered.
-func WaitingInvitations(ctx context.Context, q Queryer, site string) ([]Invitation, error) {
+func WaitingInvitations(ctx context.Context, q Queryer, site SiteID) ([]Invitation, error) {
 	return findInvitations(ctx, q, `status = 'waiting' AND id IN (SELECT invitation FROM invited WHERE site = ?)`, site)
 }
 
-// InvitationsTo reads the unanswered invitations to an address.
-func InvitationsTo(ctx context.Context, q Queryer, address string) ([]Invitation, error) {
-	return findInvitations(ctx, q, `status = 'waiting' AND address = ?`, address)
+// InvitationsTo reads the unanswered invitations to somebody.
+func InvitationsTo(ctx context.Context, q Queryer, who Who) ([]Invitation, error) {
+	return findInvitations(ctx, q, `status = 'waiting' AND who = ?`, who)
 }
 
 // InvitationByToken reads an invitation by the hash of its token; nil where there is none.
@@ -91,7 +95,7 @@ func FindInvitation(ctx context.Context, q Queryer, id string) (*Invitation, err
 
 // TeamReasons reads why people are on a site's team, by a person's id, group:ID
 // or an address.
-func TeamReasons(ctx context.Context, q Queryer, site string) (map[string]string, error) {
+func TeamReasons(ctx context.Context, q Queryer, site SiteID) (map[string]string, error) {
 	reasons := map[string]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (who string, err error) {
 		var reason string
@@ -103,7 +107,7 @@ func TeamReasons(ctx context.Context, q Queryer, site string) (map[string]string
 }
 
 // SaveTeamReason writes why somebody is on a site's team; "" forgets it.
-func SaveTeamReason(ctx context.Context, q Queryer, site, who, reason string) error {
+func SaveTeamReason(ctx context.Context, q Queryer, site SiteID, who, reason string) error {
 	if reason == "" {
 		return exec(ctx, q, `DELETE FROM team_reasons WHERE site = ? AND who = ?`, site, who)
 	}
@@ -112,34 +116,35 @@ func SaveTeamReason(ctx context.Context, q Queryer, site, who, reason string) er
 
 // Notice is something that somebody is told in the console.
 type Notice struct {
-	ID                             int64
-	Address, Site, Kind, What, URL string
-	At                             time.Time
-	Seen                           bool
+	ID                    int64
+	Who                   Who
+	Site, Kind, What, URL string
+	At                    time.Time
+	Seen                  bool
 }
 
 // SaveNotice writes a notice.
 func SaveNotice(ctx context.Context, q Queryer, n Notice) error {
-	return exec(ctx, q, `INSERT INTO notices (address, at, site, kind, what, url) VALUES (?, ?, ?, ?, ?, ?)`, n.Address, n.At.Unix(), n.Site, n.Kind, n.What, n.URL)
+	return exec(ctx, q, `INSERT INTO notices (who, at, site, kind, what, url) VALUES (?, ?, ?, ?, ?, ?)`, n.Who, n.At.Unix(), n.Site, n.Kind, n.What, n.URL)
 }
 
 // Notices reads what somebody was told, the newest first.
-func Notices(ctx context.Context, q Queryer, address string, most int) ([]Notice, error) {
+func Notices(ctx context.Context, q Queryer, who Who, most int) ([]Notice, error) {
 	return collect(ctx, q, func(r *sql.Rows) (n Notice, err error) {
 		var at int64
-		err = r.Scan(&n.ID, &n.Address, &at, &n.Site, &n.Kind, &n.What, &n.URL, &n.Seen)
+		err = r.Scan(&n.ID, &n.Who, &at, &n.Site, &n.Kind, &n.What, &n.URL, &n.Seen)
 		n.At = time.Unix(at, 0)
 		return n, err
-	}, `SELECT id, address, at, site, kind, what, url, seen FROM notices WHERE address = ? ORDER BY id DESC LIMIT ?`, address, most)
+	}, `SELECT id, who, at, site, kind, what, url, seen FROM notices WHERE who = ? ORDER BY id DESC LIMIT ?`, who, most)
 }
 
 // UnseenNotices counts what somebody has not looked at yet.
-func UnseenNotices(ctx context.Context, q Queryer, address string) (n int, err error) {
-	err = q.QueryRowContext(ctx, `SELECT count(*) FROM notices WHERE address = ? AND seen = 0`, address).Scan(&n)
+func UnseenNotices(ctx context.Context, q Queryer, who Who) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM notices WHERE who = ? AND seen = 0`, who).Scan(&n)
 	return n, err
 }
 
 // SeeNotices marks everything that somebody was told as looked at, up to a notice.
-func SeeNotices(ctx context.Context, q Queryer, address string, upTo int64) error {
-	return exec(ctx, q, `UPDATE notices SET seen = 1 WHERE address = ? AND seen = 0 AND id <= ?`, address, upTo)
+func SeeNotices(ctx context.Context, q Queryer, who Who, upTo int64) error {
+	return exec(ctx, q, `UPDATE notices SET seen = 1 WHERE who = ? AND seen = 0 AND id <= ?`, who, upTo)
 }

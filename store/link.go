@@ -6,14 +6,20 @@ import (
 	"time"
 )
 
+// LinkKey names a link of a site.
+type LinkKey struct {
+	Site SiteID
+	Link string
+}
+
 // LinkVersions reads the version of the token of each link that is not at its
 // first, by site and link.
-func LinkVersions(ctx context.Context, q Queryer) (map[[2]string]int, error) {
-	versions := map[[2]string]int{}
+func LinkVersions(ctx context.Context, q Queryer) (map[LinkKey]int, error) {
+	versions := map[LinkKey]int{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var key [2]string
+		var key LinkKey
 		var version int
-		if err = r.Scan(&key[0], &key[1], &version); err == nil {
+		if err = r.Scan(&key.Site, &key.Link, &version); err == nil {
 			versions[key] = version
 		}
 		return
@@ -23,13 +29,13 @@ func LinkVersions(ctx context.Context, q Queryer) (map[[2]string]int, error) {
 
 // MoveLinkOn gives a link a new token, so that the old one and whoever came by
 // it are out.
-func MoveLinkOn(ctx context.Context, q Queryer, site, link string) error {
+func MoveLinkOn(ctx context.Context, q Queryer, site SiteID, link string) error {
 	return exec(ctx, q, `INSERT INTO link_uses (site, link, version) VALUES (?, ?, 2)
 		ON CONFLICT DO UPDATE SET version = version + 1`, site, link)
 }
 
 // CountLinkUse notes that somebody came by a link.
-func CountLinkUse(ctx context.Context, q Queryer, site, link string, at time.Time) error {
+func CountLinkUse(ctx context.Context, q Queryer, site SiteID, link string, at time.Time) error {
 	return exec(ctx, q, `INSERT INTO link_uses (site, link, uses, used_at) VALUES (?, ?, 1, ?)
 		ON CONFLICT DO UPDATE SET uses = uses + 1, used_at = excluded.used_at`, site, link, at.Unix())
 }
@@ -41,7 +47,7 @@ type KeyUse struct {
 }
 
 // KeyUses reads how the passes and links of a site were used, as pass:ID and link:ID.
-func KeyUses(ctx context.Context, q Queryer, site string) (map[string]KeyUse, error) {
+func KeyUses(ctx context.Context, q Queryer, site SiteID) (map[string]KeyUse, error) {
 	uses := map[string]KeyUse{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var key string

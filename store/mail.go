@@ -14,6 +14,7 @@ type Mail struct {
 	Address, Site, Kind string
 	Subject, Text, HTML string
 	Raw                 []byte // as in RFC 5322; not read into lists
+	Link                []byte // SHA-256 of the secret in its link, while that is in it
 	Status              string // kept, waiting, sent, failed, unreachable
 	Tries               int
 	Trouble             string
@@ -21,8 +22,8 @@ type Mail struct {
 
 // SaveMail writes a message.
 func SaveMail(ctx context.Context, q Queryer, m Mail) error {
-	return exec(ctx, q, `INSERT INTO mails (at, address, site, kind, subject, text, html, raw, status) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		m.At.Unix(), m.Address, m.Site, m.Kind, m.Subject, m.Text, m.HTML, m.Raw, m.Status)
+	return exec(ctx, q, `INSERT INTO mails (at, address, site, kind, subject, text, html, raw, status, link) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		m.At.Unix(), m.Address, m.Site, m.Kind, m.Subject, m.Text, m.HTML, m.Raw, m.Status, m.Link)
 }
 
 const mailColumns = `id, at, address, site, kind, subject, text, html, status, tries, trouble`
@@ -57,6 +58,26 @@ func FindMail(ctx context.Context, q Queryer, id int64) (*Mail, error) {
 // MarkMail says what became of a message.
 func MarkMail(ctx context.Context, q Queryer, id int64, status string, tries int, trouble string) error {
 	return exec(ctx, q, `UPDATE mails SET status = ?, tries = ?, trouble = ? WHERE id = ?`, status, tries, trouble, id)
+}
+
+// SpentLetters lists the letters that still hold a link and were sent, or whose link
+// was used or has ended: sign-in links by the real clock, invitations by the house's.
+func SpentLetters(ctx context.Context, q Queryer, real, now time.Time) ([]int64, error) {
+	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link IS NOT NULL AND status <> 'waiting' AND (status = 'sent'
+		OR link NOT IN (SELECT token FROM mail_links WHERE ends > ?1 UNION ALL SELECT token FROM invitations WHERE status = 'waiting' AND ends > ?2))`,
+		real.Unix(), now.Unix())
+}
+
+// LettersWith lists the letters that hold a link, by the hash of its secret.
+func LettersWith(ctx context.Context, q Queryer, link []byte) ([]int64, error) {
+	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link = ? AND status <> 'waiting'`, link)
+}
+
+func scanNumber(r *sql.Rows) (n int64, err error) { return n, r.Scan(&n) }
+
+// StripMail puts a letter without its link in the place of the one with it.
+func StripMail(ctx context.Context, q Queryer, id int64, text, html string, raw []byte) error {
+	return exec(ctx, q, `UPDATE mails SET text = ?, html = ?, raw = ?, link = NULL WHERE id = ?`, text, html, raw, id)
 }
 
 // MailLink is a single-use link that was sent by mail.

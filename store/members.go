@@ -27,7 +27,7 @@ type Profile struct {
 type Answer struct{ Question, Answer string }
 
 // FindProfile reads a member's profile; an empty one where nothing was written.
-func FindProfile(ctx context.Context, q Queryer, site, person string) (Profile, error) {
+func FindProfile(ctx context.Context, q Queryer, site SiteID, person string) (Profile, error) {
 	p := Profile{Person: person}
 	var text string
 	err := q.QueryRowContext(ctx, `SELECT part, picture, kind FROM profiles WHERE site = ? AND person = ?`, site, person).Scan(&text, &p.Picture, &p.Kind)
@@ -41,7 +41,7 @@ func FindProfile(ctx context.Context, q Queryer, site, person string) (Profile, 
 }
 
 // Profiles reads the profiles of a site's members, by person.
-func Profiles(ctx context.Context, q Queryer, site string) (map[string]Profile, error) {
+func Profiles(ctx context.Context, q Queryer, site SiteID) (map[string]Profile, error) {
 	byPerson := map[string]Profile{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (p Profile, err error) {
 		var text string
@@ -55,7 +55,7 @@ func Profiles(ctx context.Context, q Queryer, site string) (map[string]Profile, 
 }
 
 // SaveProfile writes a member's profile.
-func SaveProfile(ctx context.Context, q Queryer, site string, p Profile) error {
+func SaveProfile(ctx context.Context, q Queryer, site SiteID, p Profile) error {
 	text, err := json.Marshal(p)
 	if err != nil {
 		return err
@@ -65,7 +65,7 @@ func SaveProfile(ctx context.Context, q Queryer, site string, p Profile) error {
 }
 
 // DropProfile forgets what a member said of themself on a site, comments included.
-func DropProfile(ctx context.Context, q Queryer, site, person string) error {
+func DropProfile(ctx context.Context, q Queryer, site SiteID, person string) error {
 	return errors.Join(
 		exec(ctx, q, `DELETE FROM profiles WHERE site = ? AND person = ?`, site, person),
 		exec(ctx, q, `DELETE FROM comments WHERE site = ? AND person = ?`, site, person),
@@ -74,39 +74,42 @@ func DropProfile(ctx context.Context, q Queryer, site, person string) error {
 
 // LetIn is somebody who was turned away and asks to be let in.
 type LetIn struct {
-	ID                        int64
-	Site, Path, Address, Word string
-	At                        time.Time
+	ID         int64
+	Site       SiteID
+	Path, Word string
+	Who        Who
+	At         time.Time
 }
 
 // SaveLetIn writes that somebody asks, in place of an earlier time.
 func SaveLetIn(ctx context.Context, q Queryer, l LetIn) error {
-	return exec(ctx, q, `INSERT INTO let_in_requests (site, path, address, word, at) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT (site, address, path) DO UPDATE SET word = excluded.word, at = excluded.at`, l.Site, l.Path, l.Address, l.Word, l.At.Unix())
+	return exec(ctx, q, `INSERT INTO let_in_requests (site, path, who, word, at) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (site, who, path) DO UPDATE SET word = excluded.word, at = excluded.at`, l.Site, l.Path, l.Who, l.Word, l.At.Unix())
 }
 
 // LetIns reads who asks to be let in on a site, the oldest first.
-func LetIns(ctx context.Context, q Queryer, site string) ([]LetIn, error) {
+func LetIns(ctx context.Context, q Queryer, site SiteID) ([]LetIn, error) {
 	return collect(ctx, q, func(r *sql.Rows) (l LetIn, err error) {
 		var at int64
-		err = r.Scan(&l.ID, &l.Site, &l.Path, &l.Address, &l.Word, &at)
+		err = r.Scan(&l.ID, &l.Site, &l.Path, &l.Who, &l.Word, &at)
 		l.At = time.Unix(at, 0)
 		return l, err
-	}, `SELECT id, site, path, address, word, at FROM let_in_requests WHERE site = ? ORDER BY id`, site)
+	}, `SELECT id, site, path, who, word, at FROM let_in_requests WHERE site = ? ORDER BY id`, site)
 }
 
 // DropLetIn forgets that somebody asks.
-func DropLetIn(ctx context.Context, q Queryer, site string, id int64) error {
+func DropLetIn(ctx context.Context, q Queryer, site SiteID, id int64) error {
 	return exec(ctx, q, `DELETE FROM let_in_requests WHERE site = ? AND id = ?`, site, id)
 }
 
 // Comment is what a member wrote below a page.
 type Comment struct {
-	ID                       int64
-	Site, Path, Person, Text string
-	At                       time.Time
-	Changed                  bool
-	Status                   string // held, shown, removed
+	ID                 int64
+	Site               SiteID
+	Path, Person, Text string
+	At                 time.Time
+	Changed            bool
+	Status             string // held, shown, removed
 }
 
 func comments(ctx context.Context, q Queryer, where string, args ...any) ([]Comment, error) {
@@ -122,13 +125,13 @@ func comments(ctx context.Context, q Queryer, where string, args ...any) ([]Comm
 	return list, nil
 }
 
-// ShownComments reads the comments of all sites that are not removed.
-func ShownComments(ctx context.Context, q Queryer) ([]Comment, error) {
-	return comments(ctx, q, `status <> 'removed'`)
+// ShownComments reads the comments of all sites that are not removed, or of one.
+func ShownComments(ctx context.Context, q Queryer, site SiteID) ([]Comment, error) {
+	return comments(ctx, q, `status <> 'removed' AND (?1 = '' OR site = ?1)`, site)
 }
 
 // FindComment reads a comment of a site; nil where there is none.
-func FindComment(ctx context.Context, q Queryer, site string, id int64) (*Comment, error) {
+func FindComment(ctx context.Context, q Queryer, site SiteID, id int64) (*Comment, error) {
 	list, err := comments(ctx, q, `site = ? AND id = ?`, site, id)
 	if err != nil || len(list) == 0 {
 		return nil, err

@@ -22,7 +22,7 @@ type Page struct {
 	Listing     bool // whether search engines may list it, as far as the page goes
 	Version     int  // working copies only: how often it was saved
 	SavedAt     time.Time
-	SavedBy     string // an address
+	SavedBy     Who
 	Mark        string // of its title and body, where it is read without them
 }
 
@@ -30,7 +30,7 @@ type Page struct {
 type PageSave struct {
 	Version     int
 	At          time.Time
-	Who         string
+	Who         Who
 	Title, Body string
 }
 
@@ -46,7 +46,7 @@ func scanPage(r *sql.Rows) (p Page, err error) {
 }
 
 // WorkingCopy reads the pages of a site's working copy, in order.
-func WorkingCopy(ctx context.Context, q Queryer, site string) ([]Page, error) {
+func WorkingCopy(ctx context.Context, q Queryer, site SiteID) ([]Page, error) {
 	pages, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? ORDER BY position, rowid`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading the working copy of %s: %w", site, err)
@@ -55,7 +55,7 @@ func WorkingCopy(ctx context.Context, q Queryer, site string) ([]Page, error) {
 }
 
 // FindPage reads a page of a working copy; nil where there is none.
-func FindPage(ctx context.Context, q Queryer, site, id string) (*Page, error) {
+func FindPage(ctx context.Context, q Queryer, site SiteID, id string) (*Page, error) {
 	list, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? AND id = ?`, site, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -70,7 +70,7 @@ func mark(title, body string) string {
 }
 
 // AddPage adds a page at the end of a working copy.
-func AddPage(ctx context.Context, q Queryer, site string, p Page) error {
+func AddPage(ctx context.Context, q Queryer, site SiteID, p Page) error {
 	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind, mark)
 		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11, ?12)`,
 		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body))
@@ -89,7 +89,7 @@ const (
 
 // SavePage keeps what a page says in its working copy, and what it was before.
 // What is saved while somebody types is many states, and is thinned out later.
-func SavePage(ctx context.Context, q Queryer, site string, was Page, title, body, who string, at time.Time) error {
+func SavePage(ctx context.Context, q Queryer, site SiteID, was Page, title, body string, who Who, at time.Time) error {
 	return errors.Join(
 		exec(ctx, q, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
 			site, was.ID, was.Version, was.SavedAt.Unix(), was.SavedBy, was.Title, was.Body),
@@ -103,12 +103,12 @@ func SavePage(ctx context.Context, q Queryer, site string, was Page, title, body
 
 // SetPage changes how a page stands in the working copy: its path, and whether
 // it is in the menu and may be listed.
-func SetPage(ctx context.Context, q Queryer, site, id, path string, inMenu, listing bool) error {
+func SetPage(ctx context.Context, q Queryer, site SiteID, id, path string, inMenu, listing bool) error {
 	return exec(ctx, q, `UPDATE pages SET path = ?, in_menu = ?, listing = ? WHERE site = ? AND id = ?`, path, inMenu, listing, site, id)
 }
 
 // OrderPages puts the pages of a working copy into an order.
-func OrderPages(ctx context.Context, q Queryer, site string, ids []string) error {
+func OrderPages(ctx context.Context, q Queryer, site SiteID, ids []string) error {
 	for i, id := range ids {
 		if err := exec(ctx, q, `UPDATE pages SET position = ? WHERE site = ? AND id = ?`, i, site, id); err != nil {
 			return err
@@ -119,12 +119,12 @@ func OrderPages(ctx context.Context, q Queryer, site string, ids []string) error
 
 // DropPage takes a page out of a working copy; its saves stay, so that it can
 // be brought back.
-func DropPage(ctx context.Context, q Queryer, site, id string) error {
+func DropPage(ctx context.Context, q Queryer, site SiteID, id string) error {
 	return exec(ctx, q, `DELETE FROM pages WHERE site = ? AND id = ?`, site, id)
 }
 
 // PageSaves lists the earlier states of a page without what they say, the latest first.
-func PageSaves(ctx context.Context, q Queryer, site, id string, most int) ([]PageSave, error) {
+func PageSaves(ctx context.Context, q Queryer, site SiteID, id string, most int) ([]PageSave, error) {
 	return collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
 		var at int64
 		err = r.Scan(&s.Version, &at, &s.Who)
@@ -134,7 +134,7 @@ func PageSaves(ctx context.Context, q Queryer, site, id string, most int) ([]Pag
 }
 
 // PageSaved reads one earlier state of a page; nil where there is none.
-func PageSaved(ctx context.Context, q Queryer, site, id string, version int) (*PageSave, error) {
+func PageSaved(ctx context.Context, q Queryer, site SiteID, id string, version int) (*PageSave, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
 		return s, r.Scan(&s.Version, &s.Title, &s.Body)
 	}, `SELECT version, title, body FROM page_saves WHERE site = ? AND page = ? AND version = ?`, site, id, version)
@@ -145,7 +145,7 @@ func PageSaved(ctx context.Context, q Queryer, site, id string, version int) (*P
 }
 
 // SaveWorkingPages makes the working copy of a site hold just these pages.
-func SaveWorkingPages(ctx context.Context, q Queryer, site string, pages []Page) error {
+func SaveWorkingPages(ctx context.Context, q Queryer, site SiteID, pages []Page) error {
 	if err := exec(ctx, q, `DELETE FROM pages WHERE site = ?`, site); err != nil {
 		return err
 	}
@@ -159,21 +159,21 @@ func SaveWorkingPages(ctx context.Context, q Queryer, site string, pages []Page)
 
 // WorkingOutlines reads the working copy of every site, or of one, without the
 // pages' texts.
-func WorkingOutlines(ctx context.Context, q Queryer, site string) (map[string]*Edition, error) {
-	bySite := map[string]*Edition{}
-	of := func(address string) *Edition {
-		e := bySite[address]
+func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edition, error) {
+	bySite := map[SiteID]*Edition{}
+	of := func(id SiteID) *Edition {
+		e := bySite[id]
 		if e == nil {
-			e = &Edition{Site: address}
-			bySite[address] = e
+			e = &Edition{Site: id}
+			bySite[id] = e
 		}
 		return e
 	}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var id SiteID
 		var p Page
-		if err = r.Scan(&address, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Mark); err == nil {
-			e := of(address)
+		if err = r.Scan(&id, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Mark); err == nil {
+			e := of(id)
 			e.Pages = append(e.Pages, p)
 		}
 		return
@@ -182,10 +182,10 @@ func WorkingOutlines(ctx context.Context, q Queryer, site string) (map[string]*E
 		return nil, fmt.Errorf("reading working copies: %w", err)
 	}
 	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var id SiteID
 		var f File
-		if err = r.Scan(&address, &f.Path, &f.Blob); err == nil {
-			e := of(address)
+		if err = r.Scan(&id, &f.Path, &f.Blob); err == nil {
+			e := of(id)
 			e.Files = append(e.Files, f)
 		}
 		return
@@ -198,7 +198,7 @@ func WorkingOutlines(ctx context.Context, q Queryer, site string) (map[string]*E
 
 // ChangedBodies gives the ids of the pages of a working copy whose text differs
 // from the live edition's.
-func ChangedBodies(ctx context.Context, q Queryer, site string) (map[string]bool, error) {
+func ChangedBodies(ctx context.Context, q Queryer, site SiteID) (map[string]bool, error) {
 	changed := map[string]bool{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var id string
@@ -206,15 +206,15 @@ func ChangedBodies(ctx context.Context, q Queryer, site string) (map[string]bool
 			changed[id] = true
 		}
 		return
-	}, `SELECT p.id FROM pages p JOIN sites s ON s.address = p.site JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+	}, `SELECT p.id FROM pages p JOIN sites s ON s.id = p.site JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
 		WHERE p.site = ? AND e.mark <> p.mark`, site)
 	return changed, err
 }
 
 // ChangedPages counts the pages of a working copy at or below a path that differ
 // from the live edition.
-func ChangedPages(ctx context.Context, q Queryer, site, under string) (n int, err error) {
-	err = q.QueryRowContext(ctx, `SELECT count(*) FROM pages p JOIN sites s ON s.address = p.site
+func ChangedPages(ctx context.Context, q Queryer, site SiteID, under string) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM pages p JOIN sites s ON s.id = p.site
 		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
 		WHERE p.site = ?1 AND (p.path = ?2 OR substr(p.path, 1, length(?2) + 1) = ?2 || '/')
 		AND (e.id IS NULL OR e.mark <> p.mark OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)`, site, under).Scan(&n)

@@ -9,47 +9,50 @@ import (
 
 // PassSecret is what is kept of a pass beside the policy document.
 type PassSecret struct {
-	Site, Pass string
-	Version    int
-	Hash       []byte // argon2id under the site's salt
-	Weak       bool
+	Site    SiteID
+	Pass    string
+	Version int
+	Hash    []byte // argon2id under the site's salt
+	Weak    bool
+	Reuse   []byte // the same under a salt of the house; empty where it was not worked out
 }
 
 // PassSecrets reads the secrets of all passes.
 func PassSecrets(ctx context.Context, q Queryer) ([]PassSecret, error) {
 	return collect(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
-		return s, r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak)
-	}, `SELECT site, pass, version, hash, weak FROM pass_secrets`)
+		return s, r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak, &s.Reuse)
+	}, `SELECT site, pass, version, hash, weak, reuse FROM pass_secrets`)
 }
 
 // SavePassSecret sets a pass's hash and moves its version on, so that whoever
 // entered it before is locked out.
-func SavePassSecret(ctx context.Context, q Queryer, site, pass string, hash []byte, weak bool) error {
-	return exec(ctx, q, `INSERT INTO pass_secrets (site, pass, version, hash, weak) VALUES (?, ?, 1, ?, ?)
-		ON CONFLICT DO UPDATE SET version = version + 1, hash = excluded.hash, weak = excluded.weak`, site, pass, hash, weak)
+func SavePassSecret(ctx context.Context, q Queryer, site SiteID, pass string, secret NewSecret) error {
+	return exec(ctx, q, `INSERT INTO pass_secrets (site, pass, version, hash, weak, reuse) VALUES (?, ?, 1, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET version = version + 1, hash = excluded.hash, weak = excluded.weak, reuse = excluded.reuse`,
+		site, pass, secret.Hash, secret.Weak, append([]byte{}, secret.Reuse...))
 }
 
 // MovePassOn moves a pass's version on without changing its password.
-func MovePassOn(ctx context.Context, q Queryer, site, pass string) error {
+func MovePassOn(ctx context.Context, q Queryer, site SiteID, pass string) error {
 	return exec(ctx, q, `UPDATE pass_secrets SET version = version + 1 WHERE site = ? AND pass = ?`, site, pass)
 }
 
 // CountPassUse notes that a pass was entered.
-func CountPassUse(ctx context.Context, q Queryer, site, pass string, at time.Time) error {
+func CountPassUse(ctx context.Context, q Queryer, site SiteID, pass string, at time.Time) error {
 	return exec(ctx, q, `UPDATE pass_secrets SET uses = uses + 1, used_at = ? WHERE site = ? AND pass = ?`, at.Unix(), site, pass)
 }
 
 // SiteSalts reads each site's salt.
-func SiteSalts(ctx context.Context, q Queryer) (map[string][]byte, error) {
-	salts := map[string][]byte{}
+func SiteSalts(ctx context.Context, q Queryer) (map[SiteID][]byte, error) {
+	salts := map[SiteID][]byte{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var address string
+		var site SiteID
 		var salt []byte
-		if err = r.Scan(&address, &salt); err == nil {
-			salts[address] = salt
+		if err = r.Scan(&site, &salt); err == nil {
+			salts[site] = salt
 		}
 		return
-	}, `SELECT address, salt FROM sites`)
+	}, `SELECT id, salt FROM sites`)
 	return salts, err
 }
 

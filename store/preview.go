@@ -8,9 +8,10 @@ import (
 
 // Preview is a link by which somebody without an account looks at a working copy.
 type Preview struct {
-	ID, Site, Label string
-	Until           time.Time
-	Who             string // whose eyes it looks through: an address
+	ID, Label string
+	Site      SiteID
+	Until     time.Time
+	Who       Who // whose eyes it looks through
 }
 
 // SavePreview writes a preview link.
@@ -19,7 +20,7 @@ func SavePreview(ctx context.Context, q Queryer, p Preview) error {
 }
 
 // Previews reads the preview links of a site, or the one with an id.
-func Previews(ctx context.Context, q Queryer, site, id string) ([]Preview, error) {
+func Previews(ctx context.Context, q Queryer, site SiteID, id string) ([]Preview, error) {
 	return collect(ctx, q, func(r *sql.Rows) (p Preview, err error) {
 		var until int64
 		err = r.Scan(&p.ID, &p.Site, &p.Label, &until, &p.Who)
@@ -29,6 +30,6 @@ func Previews(ctx context.Context, q Queryer, site, id string) ([]Preview, error
 }
 
 // DropPreview takes a preview link back.
-func DropPreview(ctx context.Context, q Queryer, site, id string) error {
+func DropPreview(ctx context.Context, q Queryer, site SiteID, id string) error {
 	return exec(ctx, q, `DELETE FROM previews WHERE site = ? AND id = ?`, site, id)
 }

@@ -13,7 +13,8 @@ import (
 
 // Rehearsal is a change of one person to one site that is not applied yet.
 type Rehearsal struct {
-	Site, Who   string
+	Site        SiteID
+	Who         Who
 	Base, Draft *access.Site         // without members
 	Secrets     map[string]NewSecret // passes whose password is new, by id
 	Due         time.Time            // when it is to be applied by itself; zero for never
@@ -22,12 +23,13 @@ type Rehearsal struct {
 
 // NewSecret is the hash of a password that no one can enter yet.
 type NewSecret struct {
-	Hash []byte
-	Weak bool
+	Hash  []byte
+	Weak  bool
+	Reuse []byte `json:",omitempty"` // see PassSecret
 }
 
 // FindRehearsal reads somebody's rehearsal of a site; nil where there is none.
-func FindRehearsal(ctx context.Context, q Queryer, site, who string) (*Rehearsal, error) {
+func FindRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) (*Rehearsal, error) {
 	r := &Rehearsal{Site: site, Who: who, Base: &access.Site{}, Draft: &access.Site{}}
 	var base, draft, secrets []byte
 	var due sql.NullInt64
@@ -60,25 +62,32 @@ func SaveRehearsal(ctx context.Context, q Queryer, r *Rehearsal) error {
 		r.Site, r.Who, string(base), string(draft), string(secrets), due, r.Trouble)
 }
 
+// DueRehearsal says whose rehearsal of which site is to be applied by itself.
+type DueRehearsal struct {
+	Site SiteID
+	Who  Who
+}
+
 // DueRehearsals lists the sites and people whose rehearsals are to be applied by
 // themselves by now, the longest due first.
-func DueRehearsals(ctx context.Context, q Queryer, now time.Time) ([][2]string, error) {
-	return collect(ctx, q, func(r *sql.Rows) (due [2]string, err error) {
-		return due, r.Scan(&due[0], &due[1])
+func DueRehearsals(ctx context.Context, q Queryer, now time.Time) ([]DueRehearsal, error) {
+	return collect(ctx, q, func(r *sql.Rows) (due DueRehearsal, err error) {
+		return due, r.Scan(&due.Site, &due.Who)
 	}, `SELECT site, who FROM rehearsals WHERE due <= ? ORDER BY due, rowid`, now.Unix())
 }
 
 // DropRehearsal forgets a rehearsal.
-func DropRehearsal(ctx context.Context, q Queryer, site, who string) error {
+func DropRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) error {
 	return exec(ctx, q, `DELETE FROM rehearsals WHERE site = ? AND who = ?`, site, who)
 }
 
 // Troubles reads why rehearsals of somebody's were not applied by themselves, by
 // site.
-func Troubles(ctx context.Context, q Queryer, who string) (map[string]string, error) {
-	troubles := map[string]string{}
+func Troubles(ctx context.Context, q Queryer, who Who) (map[SiteID]string, error) {
+	troubles := map[SiteID]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site, trouble string
+		var site SiteID
+		var trouble string
 		if err = r.Scan(&site, &trouble); err == nil {
 			troubles[site] = trouble
 		}

@@ -3,32 +3,20 @@ package store
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 )
 
-// Setting reads a named setting into one that holds its defaults.
-func Setting[T any](ctx context.Context, q Queryer, name string, defaults T) (T, error) {
-	var text string
-	err := q.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&text)
-	if errors.Is(err, sql.ErrNoRows) {
-		return defaults, nil
+// Setting reads a named setting; "" where it was never written.
+func Setting(ctx context.Context, q Queryer, name string) (value string, err error) {
+	err = q.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&value)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return "", fmt.Errorf("reading the setting %s: %w", name, err)
 	}
-	if err == nil {
-		err = json.Unmarshal([]byte(text), &defaults)
-	}
-	if err != nil {
-		return defaults, fmt.Errorf("reading the setting %s: %w", name, err)
-	}
-	return defaults, nil
+	return value, nil
 }
 
 // SaveSetting writes a named setting.
-func SaveSetting(ctx context.Context, q Queryer, name string, value any) error {
-	text, err := json.Marshal(value)
-	if err != nil {
-		return err
-	}
-	return exec(ctx, q, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET value = excluded.value`, name, string(text))
+func SaveSetting(ctx context.Context, q Queryer, name, value string) error {
+	return exec(ctx, q, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET value = excluded.value`, name, value)
 }

@@ -10,6 +10,8 @@ import (
 	"fmt"
 	"io/fs"
 	"net/url"
+	"os"
+	"strings"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
@@ -28,16 +30,29 @@ type Queryer interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
 }
 
+// ErrOlder says that the file was written by an older Velada, whose tables a
+// command that only reads does not change.
+var ErrOlder = errors.New("the database was written by an older Velada: start velada serve once, which brings it up to date")
+
+const pragmas = "busy_timeout(5000)"
+
 // Open opens the database file, making it where there is none, and brings its
-// tables up to date.
+// tables up to date. Whoever calls it holds the lock of the house's folder. Nobody
+// but the owner of the file can read it, nor what SQLite keeps beside it.
 func Open(ctx context.Context, file string) (*sql.DB, error) {
-	options := url.Values{
-		"_pragma": {"journal_mode(WAL)", "busy_timeout(5000)", "foreign_keys(1)", "synchronous(NORMAL)"},
-		"_txlock": {"immediate"},
-	}
-	db, err := sql.Open("sqlite", "file:"+url.PathEscape(file)+"?"+options.Encode())
+	made, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return nil, fmt.Errorf("opening %s: %w", file, err)
+	}
+	if err := errors.Join(made.Close(), onlyOwner(file)); err != nil {
+		return nil, fmt.Errorf("opening %s: %w", file, err)
+	}
+	db, err := connect(file, url.Values{
+		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)"},
+		"_txlock": {"immediate"},
+	})
+	if err != nil {
+		return nil, err
 	}
 	if err := migrate(ctx, db); err != nil {
 		return nil, errors.Join(fmt.Errorf("opening %s: %w", file, err), db.Close())
@@ -45,18 +60,70 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 	return db, nil
 }
 
+// onlyOwner takes the rights of others off a database and what SQLite keeps beside
+// it, which has the rights of the database when it is made anew.
+func onlyOwner(file string) (err error) {
+	for _, name := range []string{file, file + "-wal", file + "-shm", file + "-journal"} {
+		if failed := os.Chmod(name, 0o600); !errors.Is(failed, fs.ErrNotExist) {
+			err = errors.Join(err, failed)
+		}
+	}
+	return err
+}
+
+// OpenToRead opens a database file that is there and up to date, to read it alone.
+// It refuses one of another version, and makes nothing.
+func OpenToRead(ctx context.Context, file string) (*sql.DB, error) {
+	if _, err := os.Stat(file); err != nil {
+		return nil, fmt.Errorf("there is no house here: %w", err)
+	}
+	db, err := connect(file, url.Values{"mode": {"ro"}, "_pragma": {pragmas, "query_only(1)"}})
+	if err != nil {
+		return nil, err
+	}
+	var is int64
+	err = db.QueryRowContext(ctx, `SELECT coalesce(max(version_id), 0) FROM goose_db_version`).Scan(&is)
+	switch {
+	case err != nil:
+		err = fmt.Errorf("this is no house of Velada's: %w", err)
+	case is > newestMigration:
+		err = ErrNewer
+	case is < newestMigration:
+		err = ErrOlder
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("reading %s: %w", file, err), db.Close())
+	}
+	return db, nil
+}
+
+func connect(file string, options url.Values) (*sql.DB, error) {
+	db, err := sql.Open("sqlite", "file:"+url.PathEscape(file)+"?"+options.Encode())
+	if err != nil {
+		return nil, fmt.Errorf("opening %s: %w", file, err)
+	}
+	return db, nil
+}
+
+// newestMigration is the version of the tables that this program works with.
+const newestMigration = 10
+
 func migrate(ctx context.Context, db *sql.DB) error {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	inGo := goose.WithGoMigrations(goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil))
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
 	if err != nil {
 		return err
 	}
 	is, newest, err := provider.GetVersions(ctx)
 	if err != nil {
 		return err
+	}
+	if newest != newestMigration {
+		return fmt.Errorf("the newest migration is %d, not %d", newest, newestMigration)
 	}
 	if is > newest {
 		return ErrNewer
@@ -103,4 +170,28 @@ func collect[T any](ctx context.Context, q Queryer, scan func(*sql.Rows) (T, err
 func exec(ctx context.Context, q Queryer, query string, args ...any) error {
 	_, err := q.ExecContext(ctx, query, args...)
 	return err
+}
+
+// CopyTo writes a copy of a database to a file that is not there yet, as it is at one
+// instant, while others go on writing. Nobody but its owner can read it.
+func CopyTo(ctx context.Context, db *sql.DB, file string) error {
+	made, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("copying the database: %w", err)
+	}
+	if err := made.Close(); err != nil {
+		return err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return fmt.Errorf("copying the database: %w", err)
+	}
+	defer conn.Close()
+	for _, statement := range []string{`PRAGMA query_only(0)`, `VACUUM INTO ?`, `PRAGMA query_only(1)`} { // it writes, to the copy
+		args := []any{file}[:strings.Count(statement, "?")]
+		if _, err := conn.ExecContext(ctx, statement, args...); err != nil {
+			return fmt.Errorf("copying the database: %w", err)
+		}
+	}
+	return nil
 }

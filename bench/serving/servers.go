@@ -15,7 +15,6 @@ import (
 	"velada/app"
 	"velada/core/access"
 	"velada/gate"
-	"velada/identity"
 	"velada/store"
 )
 
@@ -90,8 +89,8 @@ func serveVelada(folder string) served {
 		label, _, _ := strings.Cut(r.Host, ".")
 		g.Serve(w, r, label)
 	}))
-	code := house.Tickets.Issue(identity.Ticket{Site: "inside", Address: "reader@house.example", Console: "c"}, time.Now())
-	visit, err := house.BeginVisit(ctx, code, "inside")
+	check(house.Begin(ctx, "c", "reader", "bench", "bench"))
+	visit, err := house.VisitFrom(ctx, house.State().ID("inside"), "c")
 	check(err)
 	return served{address, visit}
 }
@@ -118,8 +117,10 @@ func smallHouse(ctx context.Context, file string) *app.House {
 		doc.Sites = append(doc.Sites, site)
 	}
 	check(store.SaveDocument(ctx, db, doc))
+	ids, err := store.SiteIDs(ctx, db)
+	check(err)
 	for i, site := range doc.Sites {
-		e := &store.Edition{Site: site.Address, Number: 1, At: time.Now()}
+		e := &store.Edition{Site: ids[site.Address], Number: 1, At: time.Now()}
 		for n, path := range []string{"/", "/a", "/b", "/c", "/d"} {
 			e.Pages = append(e.Pages, store.Page{Path: path, Title: "Page " + path, Body: strings.Repeat("A clear night over the hill, and nobody to see it but us. ", 124), InMenu: n > 0, Listing: true})
 		}

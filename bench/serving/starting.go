@@ -29,9 +29,11 @@ func starting(ctx context.Context, folder string) {
 		doc.Sites = append(doc.Sites, site)
 	}
 	check(store.SaveDocument(ctx, tx, doc))
+	ids, err := store.SiteIDs(ctx, tx)
+	check(err)
 	body := strings.Repeat("A clear night over the hill, and nobody to see it but us. ", 30)
 	for i, site := range doc.Sites {
-		e := &store.Edition{Site: site.Address, Number: 1, At: time.Now()}
+		e := &store.Edition{Site: ids[site.Address], Number: 1, At: time.Now()}
 		for n := range pages {
 			path := "/"
 			if n > 0 {
@@ -41,7 +43,7 @@ func starting(ctx context.Context, folder string) {
 		}
 		_, err := app.PutEdition(ctx, tx, site, e, i)
 		check(err)
-		check(store.SaveWorkingPages(ctx, tx, site.Address, e.Pages))
+		check(store.SaveWorkingPages(ctx, tx, ids[site.Address], e.Pages))
 	}
 	check(tx.Commit())
 	var times []float64

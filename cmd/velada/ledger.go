@@ -15,7 +15,7 @@ func ledgerCommand() *cobra.Command {
 	verify := &cobra.Command{
 		Use: "verify", Short: "Check that no entry was tampered with; exit 1 if one was", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			db, err := store.Open(c.Context(), filepath.Join(data, "velada.db"))
+			db, err := store.OpenToRead(c.Context(), filepath.Join(data, "velada.db"))
 			if err != nil {
 				return err
 			}

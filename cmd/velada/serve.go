@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -32,6 +33,7 @@ import (
 // serving is what both serve and demo are told.
 type serving struct {
 	listen, data, base string
+	keys               string // the key file
 	https              bool
 	clock              instantFlag
 }
@@ -40,6 +42,7 @@ func (o *serving) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.listen, "listen", "127.0.0.1:8080", "address and port to listen on")
 	c.Flags().StringVar(&o.base, "base", "localhost", "domain below which the console and the sites have their hosts")
 	c.Flags().BoolVar(&o.https, "https", false, "visitors come by https, through a server in front of this one")
+	c.Flags().StringVar(&o.keys, "key-file", "", keyFileUsage)
 	c.Flags().Var(&o.clock, "clock", "let time stand still at this instant")
 }
 
@@ -92,19 +95,33 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-// openHouse opens the database in a folder, making both where they are missing.
-func openHouse(ctx context.Context, folder string) (*sql.DB, error) {
+// openHouse takes the lock of a folder, and opens the database in it, making both
+// where they are missing: nothing is changed in a house that is in use.
+func openHouse(ctx context.Context, folder string) (*sql.DB, io.Closer, error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return nil, fmt.Errorf("the folder %s cannot be used: %w", folder, err)
+		return nil, nil, fmt.Errorf("the folder %s cannot be used: %w", folder, err)
 	}
 	probe, err := os.CreateTemp(folder, ".probe-")
 	if err != nil {
-		return nil, fmt.Errorf("the folder %s cannot be written: %w", folder, err)
+		return nil, nil, fmt.Errorf("the folder %s cannot be written: %w", folder, err)
 	}
 	if err := errors.Join(probe.Close(), os.Remove(probe.Name())); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return store.Open(ctx, filepath.Join(folder, "velada.db"))
+	lock, err := lockHouse(folder)
+	if err != nil {
+		return nil, nil, err
+	}
+	db, err := store.Open(ctx, filepath.Join(folder, "velada.db"))
+	if err != nil {
+		return nil, nil, errors.Join(err, lock.Close())
+	}
+	return db, lock, nil
+}
+
+// vault opens the key file of a house.
+func (o *serving) vault() (*identity.Vault, error) {
+	return identity.OpenVault(cmp.Or(o.keys, filepath.Join(o.data, app.KeyFile)))
 }
 
 // run opens the house, prepares it, and serves it until it is told to stop.
@@ -119,20 +136,20 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 		return fmt.Errorf("cannot listen on %s: %w", o.listen, err)
 	}
 	defer listener.Close()
-	db, err := openHouse(ctx, o.data)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	lock, err := lockHouse(o.data)
+	db, lock, err := openHouse(ctx, o.data)
 	if err != nil {
 		return err
 	}
 	defer lock.Close()
+	defer db.Close()
+	vault, err := o.vault()
+	if err != nil {
+		return err
+	}
 	if err := prepare(ctx, db); err != nil {
 		return err
 	}
-	house, err := app.Open(ctx, db, o.now())
+	house, err := app.Open(ctx, db, o.now(), app.WithVault(vault))
 	if err != nil {
 		return err
 	}
@@ -146,7 +163,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
 	h.console = console.New(ctx, house, glass, code, o.https, h.siteHost, h.siteURL)
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, house, code)
 	go house.KeepApplying(ctx, time.Second)
 	go house.KeepSending(ctx, 2*time.Second)
@@ -196,6 +213,7 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if h.scheme == "https" {
 		r = fromBehind(r)
 	}
+	watchBody(w, r, longestPause)
 	switch {
 	case host == h.base:
 		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)

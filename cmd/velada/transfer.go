@@ -1,9 +1,11 @@
 package main
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,6 +16,7 @@ import (
 
 	"velada/app"
 	"velada/core/access"
+	"velada/identity"
 	"velada/store"
 )
 
@@ -35,10 +38,7 @@ func exportCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "export", Short: "Write a house's policy document, secrets left out", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if _, err := os.Stat(filepath.Join(data, "velada.db")); err != nil {
-				return fmt.Errorf("there is no house in %s: %w", data, err)
-			}
-			db, err := store.Open(c.Context(), filepath.Join(data, "velada.db"))
+			db, err := store.OpenToRead(c.Context(), filepath.Join(data, "velada.db"))
 			if err != nil {
 				return err
 			}
@@ -72,7 +72,7 @@ func must(err error) {
 }
 
 func importCommand() *cobra.Command {
-	var data string
+	var data, keys string
 	var yes, deleteSites bool
 	c := &cobra.Command{
 		Use: "import FILE", Short: "Put a policy document in the place of a house's, showing the impact first", Args: cobra.ExactArgs(1),
@@ -81,17 +81,29 @@ func importCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			db, err := openHouse(c.Context(), data)
-			if err != nil {
-				return err
+			if !yes {
+				plan, err := readImport(c, data, p.Document())
+				if err != nil {
+					return err
+				}
+				tellPlan(c.OutOrStdout(), plan)
+				if err := losing(plan, deleteSites); err != nil {
+					return err
+				}
+				fmt.Fprintln(c.OutOrStdout(), "\nNothing was changed. Say --yes to import it.")
+				return nil
 			}
-			defer db.Close()
-			lock, err := lockHouse(data)
+			db, lock, err := openHouse(c.Context(), data)
 			if err != nil {
 				return err
 			}
 			defer lock.Close()
-			house, err := app.Open(c.Context(), db, time.Now)
+			defer db.Close()
+			vault, err := identity.OpenVault(cmp.Or(keys, filepath.Join(data, app.KeyFile)))
+			if err != nil {
+				return err
+			}
+			house, err := app.Open(c.Context(), db, time.Now, app.WithVault(vault))
 			if err != nil {
 				return err
 			}
@@ -101,12 +113,8 @@ func importCommand() *cobra.Command {
 			}
 			out := c.OutOrStdout()
 			tellPlan(out, plan)
-			if len(plan.Lost) > 0 && !deleteSites {
-				return fmt.Errorf("nothing was changed: with --delete-sites the house loses %s", strings.Join(plan.Lost, ", "))
-			}
-			if !yes {
-				fmt.Fprintln(out, "\nNothing was changed. Say --yes to import it.")
-				return nil
+			if err := losing(plan, deleteSites); err != nil {
+				return err
 			}
 			if err := house.Import(c.Context(), plan, deleteSites); err != nil {
 				return err
@@ -116,10 +124,33 @@ func importCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&data, "data", "", "folder that keeps the house")
+	c.Flags().StringVar(&keys, "key-file", "", keyFileUsage)
 	c.Flags().BoolVar(&yes, "yes", false, "go on after showing the impact")
 	c.Flags().BoolVar(&deleteSites, "delete-sites", false, "delete sites that the document lacks, with their editions")
 	must(c.MarkFlagRequired("data"))
 	return c
+}
+
+// readImport works out what a document would do to a house, which it only reads.
+func readImport(c *cobra.Command, data string, doc *access.Document) (*app.Import, error) {
+	file := filepath.Join(data, "velada.db")
+	if _, err := os.Stat(file); errors.Is(err, fs.ErrNotExist) {
+		return app.PlanImportInto(c.Context(), nil, doc, time.Now())
+	}
+	db, err := store.OpenToRead(c.Context(), file)
+	if err != nil {
+		return nil, err
+	}
+	defer db.Close()
+	return app.PlanImportInto(c.Context(), db, doc, time.Now())
+}
+
+// losing says no where an import would delete sites and that was not asked for.
+func losing(plan *app.Import, deleteSites bool) error {
+	if len(plan.Lost) == 0 || deleteSites {
+		return nil
+	}
+	return fmt.Errorf("nothing was changed: with --delete-sites the house loses %s", strings.Join(plan.Lost, ", "))
 }
 
 // tellPlan says what an import would do.

@@ -7,6 +7,10 @@
   async function post(address, body) {
     const answer = await fetch(address, { method: "POST", headers: { "Content-Type": "application/json" }, body });
     const told = await answer.json();
+    if (answer.status === 403 && told.to) { // to show once more who one is
+      location.href = told.to;
+      return new Promise(() => {});
+    }
     if (!answer.ok) throw new Error(told.error);
     return told;
   }

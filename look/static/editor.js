@@ -1,19 +1,21 @@
 // Saves a page as one types, shows it as it will be read, who else is on it,
 // and takes in files that are dropped. Without it the Save button does the same.
 (() => {
-  let stream = null;
+  let here = null; // ends with the page that is shown: nothing of it touches the next
 
   function begin() {
-    stream?.close();
-    stream = null;
+    here?.abort();
+    here = new AbortController();
+    const { signal } = here;
     const form = document.querySelector("form[data-save]");
     const live = document.querySelector("[data-live]");
-    if (live) listen(live.dataset.live, form);
-    if (form && !form.elements.body.readOnly) write(form);
+    if (live) listen(live.dataset.live, form, signal);
+    if (form && !form.elements.body.readOnly) write(form, signal);
   }
 
-  function listen(address, form) {
-    const mine = stream = new EventSource(address);
+  function listen(address, form, signal) {
+    const mine = new EventSource(address);
+    signal.addEventListener("abort", () => mine.close());
     mine.addEventListener("here", (event) => {
       const others = JSON.parse(event.data).filter((h) => !h.me);
       const line = document.querySelector("#here");
@@ -24,27 +26,30 @@
       if (!form) return;
       form.elements.body.readOnly = form.elements.title.readOnly = true;
       form.dataset.stopped = "yes";
-      say(JSON.parse(event.data).gone ? "You are not on the team any more. What you typed last is still here to copy" : "You may not change this page any more. What you typed last is still here to copy", true);
+      sayHere(JSON.parse(event.data).gone ? "You are not on the team any more. What you typed last is still here to copy" : "You may not change this page any more. What you typed last is still here to copy", true);
     });
     mine.addEventListener("saved", (event) => {
       const { name, version } = JSON.parse(event.data);
-      if (form && version > Number(form.elements.version.value) && !form.dataset.saving) say(`${name} saved this page too: it is put together with yours when you save`);
+      if (form && version > Number(form.elements.version.value) && !form.dataset.saving) sayHere(`${name} saved this page too: it is put together with yours when you save`);
     });
-    addEventListener("pagehide", () => mine.close(), { once: true });
+    addEventListener("pagehide", () => mine.close(), { once: true, signal });
   }
 
-  const say = (text, bad) => {
+  const sayHere = (text, bad) => {
     const line = document.querySelector("#saved");
+    if (!line) return;
     line.textContent = text;
     line.classList.toggle("bad", Boolean(bad));
   };
 
-  function write(form) {
+  function write(form, signal) {
     const { body, title, version, over } = form.elements;
     const key = `velada ${form.action}`;
-    let timer = 0, again = false;
+    let timer = 0, again = false, unsaved = false;
     if (over) return; // two states are put together by hand, and saved on purpose
-    offerUnsaved(key, body, version);
+    offerUnsaved(key, body, version, signal);
+    const shown = () => !signal.aborted && form.isConnected;
+    const say = (text, bad) => { if (shown()) sayHere(text, bad); };
     body.setSelectionRange(body.value.length, body.value.length); // what is added goes to the end at first
     form.querySelector("[data-plain-save]").hidden = true;
 
@@ -53,14 +58,16 @@
       if (form.dataset.saving) { again = true; return; }
       form.dataset.saving = "yes";
       const sent = { body: body.value, title: title.value };
+      unsaved = false;
       try {
-        const answer = await fetch(form.action, { method: "POST", headers: { Accept: "application/json" }, body: new URLSearchParams({ version: version.value, ...sent }) });
+        const answer = await fetch(form.action, { method: "POST", headers: { Accept: "application/json" }, keepalive: !shown() && sent.body.length < 60000, body: new URLSearchParams({ version: version.value, ...sent }) });
         if (answer.redirected) throw new Error("signed out");
         const told = await answer.json();
         if (answer.status === 409) {
           say("Somebody else changed the same lines: both are shown", true);
           delete form.dataset.saving;
-          form.submit();
+          if (shown()) form.submit();
+          else keep();
           return;
         }
         if (!answer.ok) {
@@ -68,16 +75,18 @@
           say(`Not saved. ${told.error}`, true);
         } else {
           const untouched = body.value === sent.body && title.value === sent.title;
-          if (told.merged && untouched) {
+          if (told.merged && untouched && shown()) {
             const at = body.selectionStart;
             body.value = told.body;
             title.value = told.title;
             body.setSelectionRange(at, at);
           }
           if (!told.merged || untouched) version.value = told.version;
-          document.querySelector("#rendering").innerHTML = told.html;
-          document.querySelector("#live-now").textContent = told.live;
-          document.querySelector("#publish-now")?.toggleAttribute("hidden", !told.publish);
+          if (shown()) {
+            document.querySelector("#rendering").innerHTML = told.html;
+            document.querySelector("#live-now").textContent = told.live;
+            document.querySelector("#publish-now")?.toggleAttribute("hidden", !told.publish);
+          }
           say(told.merged ? `${told.saved}, with what others changed` : told.saved);
           localStorage.removeItem(key);
           if (!untouched) again = true;
@@ -85,20 +94,27 @@
       } catch {
         keep();
         say("Not saved: no answer. What you typed is kept in this browser and saved as soon as there is one", true);
-        timer = setTimeout(save, 4000);
+        unsaved = true;
+        if (shown()) timer = setTimeout(save, 4000);
       }
       delete form.dataset.saving;
       if (again) { again = false; timer = setTimeout(save, 300); }
     }
     const keep = () => localStorage.setItem(key, JSON.stringify({ body: body.value, version: version.value }));
+    // Whoever chooses another page before the pause is over loses nothing either.
+    signal.addEventListener("abort", () => {
+      clearTimeout(timer);
+      if (unsaved) save();
+    });
     const changed = () => {
+      unsaved = true;
       say("Not saved yet");
       clearTimeout(timer);
       timer = setTimeout(save, 700);
     };
-    form.addEventListener("input", (event) => { if (event.target.name === "title" || event.target === body) changed(); });
-    form.addEventListener("submit", (event) => { event.preventDefault(); clearTimeout(timer); save(); });
-    addEventListener("beforeunload", (event) => { if (/^Not saved/.test(document.querySelector("#saved")?.textContent ?? "")) { keep(); event.preventDefault(); } });
+    form.addEventListener("input", (event) => { if (event.target.name === "title" || event.target === body) changed(); }, { signal });
+    form.addEventListener("submit", (event) => { event.preventDefault(); clearTimeout(timer); save(); }, { signal });
+    addEventListener("beforeunload", (event) => { if (unsaved) { keep(); event.preventDefault(); } }, { signal });
 
     const insert = (text) => {
       body.setRangeText(text, body.selectionStart, body.selectionEnd, "end");
@@ -107,8 +123,8 @@
     };
     document.addEventListener("click", (event) => {
       const found = event.target.closest("[data-insert]");
-      if (found && form.isConnected) insert(found.dataset.insert);
-    });
+      if (found && shown()) insert(found.dataset.insert);
+    }, { signal });
 
     async function add(file) {
       const data = new FormData();
@@ -117,15 +133,16 @@
       say(`${file.name} is on its way`);
       const answer = await fetch(form.dataset.files, { method: "POST", body: data }).catch(() => null);
       const told = await answer?.json().catch(() => null);
+      if (!shown()) return;
       if (answer?.ok) insert(told.markdown);
       else say(`${file.name} was not taken. ${told?.error ?? "There was no answer."}`, true);
     }
-    form.querySelector("[data-add-file]").addEventListener("change", (event) => { for (const file of event.target.files) add(file); event.target.value = ""; });
-    body.addEventListener("dragover", (event) => event.preventDefault());
-    body.addEventListener("drop", (event) => { if (event.dataTransfer.files.length) { event.preventDefault(); for (const file of event.dataTransfer.files) add(file); } });
+    form.querySelector("[data-add-file]").addEventListener("change", (event) => { for (const file of event.target.files) add(file); event.target.value = ""; }, { signal });
+    body.addEventListener("dragover", (event) => event.preventDefault(), { signal });
+    body.addEventListener("drop", (event) => { if (event.dataTransfer.files.length) { event.preventDefault(); for (const file of event.dataTransfer.files) add(file); } }, { signal });
   }
 
-  function offerUnsaved(key, body, version) {
+  function offerUnsaved(key, body, version, signal) {
     const kept = JSON.parse(localStorage.getItem(key) ?? "null");
     const box = document.querySelector("#unsaved");
     if (!kept || kept.body === body.value) return;
@@ -137,8 +154,8 @@
       version.value = kept.version;
       box.hidden = true;
       body.dispatchEvent(new Event("input", { bubbles: true }));
-    });
-    forget.addEventListener("click", () => { localStorage.removeItem(key); box.hidden = true; });
+    }, { signal });
+    forget.addEventListener("click", () => { localStorage.removeItem(key); box.hidden = true; }, { signal });
   }
 
   begin();

@@ -1,0 +1,162 @@
+package app
+
+import (
+	"context"
+	"errors"
+
+	"velada/core/access"
+	"velada/store"
+)
+
+// Actor is somebody who asks for something. Who they are is what counts; the
+// address and the name are those of the moment when they were looked up.
+type Actor struct {
+	Who     store.Who
+	Address access.Address
+	Name    string
+}
+
+// readIDs reads the ids of sites, which everything else that is kept of them hangs on.
+func (s *State) readIDs(ctx context.Context, q store.Queryer) (err error) {
+	if s.ids, err = store.SiteIDs(ctx, q); err != nil {
+		return err
+	}
+	s.addresses = make(map[store.SiteID]string, len(s.ids))
+	for address, id := range s.ids {
+		s.addresses[id] = address
+	}
+	return nil
+}
+
+// ID is the id of the site that has an address now; "" where there is none.
+func (s *State) ID(site string) store.SiteID { return s.ids[site] }
+
+// SiteAddress is the address that a site has now; "" where there is no such site.
+func (s *State) SiteAddress(id store.SiteID) string { return s.addresses[id] }
+
+// id is the id of a site, by the address it has now.
+func (h *House) id(site string) store.SiteID { return h.State().ids[site] }
+
+// byAddress puts what is kept by the ids of sites under their addresses.
+func byAddress[T any](s *State, byID map[store.SiteID]T) map[string]T {
+	list := make(map[string]T, len(byID))
+	for id, v := range byID {
+		if address, there := s.addresses[id]; there {
+			list[address] = v
+		}
+	}
+	return list
+}
+
+// WhoHas is who an address belongs to: the person whose it is or was, or whoever has
+// it while nobody of the house does.
+func (s *State) WhoHas(a access.Address) store.Who {
+	if p, known := s.Policy.PersonOf(s.Policy.Address(a)); known {
+		return store.Who(p.ID)
+	}
+	return store.Who(a.String())
+}
+
+// WhoSignsIn is who signs in by showing that an address is theirs. Nobody does by
+// an address that somebody had before: its mailbox may be another's by now.
+func (s *State) WhoSignsIn(a access.Address) (store.Who, bool) {
+	who := s.WhoHas(a)
+	now, known := s.AddressOf(who)
+	return who, known && now == a
+}
+
+// Identity is somebody as the policy knows them now: nobody where they are gone, and
+// where the address by which they were known has become a person's.
+func (s *State) Identity(who store.Who) access.Identity { return identityIn(s.Policy, who) }
+
+func identityIn(p *access.Policy, who store.Who) access.Identity {
+	if !who.Bare() {
+		id, _ := p.Person(string(who))
+		return id
+	}
+	a, err := access.ParseAddress(string(who))
+	if err != nil {
+		return access.Identity{}
+	}
+	id := p.Address(a)
+	if _, person := p.PersonOf(id); person {
+		return access.Identity{}
+	}
+	return id
+}
+
+// AddressOf is the address that somebody has now; false where they are gone.
+func (s *State) AddressOf(who store.Who) (access.Address, bool) {
+	id := s.Identity(who)
+	if !id.Known() {
+		return access.Address{}, false
+	}
+	text := string(who)
+	if p, known := s.Policy.PersonOf(id); known {
+		text = p.Address
+	}
+	a, err := access.ParseAddress(text)
+	return a, err == nil
+}
+
+// Actor finds who an address belongs to.
+func (h *House) Actor(a access.Address) Actor {
+	if actor, there := h.ActorOf(h.State().WhoHas(a)); there {
+		return actor
+	}
+	return Actor{Address: a, Name: a.String()}
+}
+
+// ActorOf finds somebody as they are now; false where they are gone.
+func (h *House) ActorOf(who store.Who) (Actor, bool) {
+	s := h.State()
+	address, there := s.AddressOf(who)
+	if !there {
+		return Actor{Name: string(who)}, false
+	}
+	a := Actor{Who: who, Address: address, Name: address.String()}
+	if p, known := s.Policy.PersonOf(s.Identity(who)); known && p.Name != "" {
+		a.Name = p.Name
+	} else if name, ok := h.names.Load(who); ok && name != "" {
+		a.Name = name.(string)
+	}
+	return a, true
+}
+
+// NameOf is the name of somebody, or what is kept in its place of who is gone.
+func (h *House) NameOf(who store.Who) string {
+	a, _ := h.ActorOf(who)
+	return a.Name
+}
+
+// AddressText is the address that somebody has now, or what is kept in its place.
+func (h *House) AddressText(who store.Who) string {
+	if a, there := h.State().AddressOf(who); there {
+		return a.String()
+	}
+	return string(who)
+}
+
+// blocked reports whether somebody is a person of the house who is blocked.
+func (s *State) blocked(who store.Who) bool {
+	p, known := s.Policy.PersonOf(s.Identity(who))
+	return known && p.Blocked
+}
+
+// newAccount makes an account, and keeps its holder's name.
+func (h *House) newAccount(ctx context.Context, q store.Queryer, a store.Account) error {
+	if err := store.NewAccount(ctx, q, a); err != nil {
+		return err
+	}
+	h.names.Store(a.Who, a.Name)
+	return nil
+}
+
+// accountUnlessThere makes an account where somebody has none: one that is there is
+// never touched.
+func (h *House) accountUnlessThere(ctx context.Context, q store.Queryer, a store.Account) error {
+	if err := h.newAccount(ctx, q, a); !errors.Is(err, store.ErrAccount) {
+		return err
+	}
+	return nil
+}
