@@ -23,19 +23,32 @@ func Readdress(ctx context.Context, q Queryer, site SiteID, from, to string, at 
 	)
 }
 
-// SiteIDs reads the ids of all sites, by address.
-func SiteIDs(ctx context.Context, q Queryer) (map[string]SiteID, error) {
-	ids := map[string]SiteID{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (id SiteID, err error) {
-		var address string
-		err = r.Scan(&id, &address)
-		ids[address] = id
-		return id, err
-	}, `SELECT id, address FROM sites`)
+// SiteRow is what is kept of a site beside its part of the document.
+type SiteRow struct {
+	ID      SiteID
+	Address string
+	Salt    []byte // under which its passes' passwords are derived
+}
+
+// SiteRows reads what is kept of all sites.
+func SiteRows(ctx context.Context, q Queryer) ([]SiteRow, error) {
+	rows, err := collect(ctx, q, func(r *sql.Rows) (s SiteRow, err error) {
+		return s, r.Scan(&s.ID, &s.Address, &s.Salt)
+	}, `SELECT id, address, salt FROM sites`)
 	if err != nil {
 		return nil, fmt.Errorf("reading the ids of sites: %w", err)
 	}
-	return ids, nil
+	return rows, nil
+}
+
+// SiteIDs reads the ids of all sites, by address.
+func SiteIDs(ctx context.Context, q Queryer) (map[string]SiteID, error) {
+	rows, err := SiteRows(ctx, q)
+	ids := make(map[string]SiteID, len(rows))
+	for _, row := range rows {
+		ids[row.Address] = row.ID
+	}
+	return ids, err
 }
 
 // OldAddress is an address that a site had before.
@@ -46,13 +59,13 @@ type OldAddress struct {
 }
 
 // OldAddresses reads which addresses lead on to which sites.
-func OldAddresses(ctx context.Context, q Queryer) ([]OldAddress, error) {
-	return collect(ctx, q, func(r *sql.Rows) (o OldAddress, err error) {
+func OldAddresses(ctx context.Context, q Queryer, site SiteID) ([]OldAddress, error) {
+	return collectOf(ctx, q, func(r *sql.Rows) (o OldAddress, err error) {
 		var since int64
 		err = r.Scan(&o.Address, &o.Site, &since)
 		o.Since = time.Unix(since, 0)
 		return o, err
-	}, `SELECT address, site, since FROM old_addresses ORDER BY since`)
+	}, `SELECT address, site, since FROM old_addresses`, "site", site, " ORDER BY since")
 }
 
 // DropOldAddress lets an address that a site had before be free again.
@@ -61,9 +74,9 @@ func DropOldAddress(ctx context.Context, q Queryer, site SiteID, address string)
 }
 
 // ShortNames reads the short names: paths by site and name.
-func ShortNames(ctx context.Context, q Queryer) (map[SiteID]map[string]string, error) {
+func ShortNames(ctx context.Context, q Queryer, site SiteID) (map[SiteID]map[string]string, error) {
 	bySite := map[SiteID]map[string]string{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var name, path string
 		if err = r.Scan(&site, &name, &path); err == nil {
@@ -73,7 +86,7 @@ func ShortNames(ctx context.Context, q Queryer) (map[SiteID]map[string]string, e
 			bySite[site][name] = path
 		}
 		return
-	}, `SELECT site, name, path FROM short_names`)
+	}, `SELECT site, name, path FROM short_names`, "site", site, "")
 	return bySite, err
 }
 
@@ -108,9 +121,9 @@ type Details struct {
 }
 
 // AllDetails reads what sites say of themselves.
-func AllDetails(ctx context.Context, q Queryer) (map[SiteID]Details, error) {
+func AllDetails(ctx context.Context, q Queryer, site SiteID) (map[SiteID]Details, error) {
 	bySite := map[SiteID]Details{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var text []byte
 		var d Details
@@ -119,7 +132,7 @@ func AllDetails(ctx context.Context, q Queryer) (map[SiteID]Details, error) {
 			bySite[site] = d
 		}
 		return
-	}, `SELECT site, details FROM site_details`)
+	}, `SELECT site, details FROM site_details`, "site", site, "")
 	return bySite, err
 }
 

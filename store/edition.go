@@ -56,8 +56,7 @@ func scanEdition(r *sql.Rows) (*Edition, error) {
 // LiveEditions reads the live edition of every site, or of one, without the
 // pages' texts.
 func LiveEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edition, error) {
-	list, err := collect(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM editions e JOIN sites s ON s.id = e.site AND s.live = e.number
-		WHERE ?1 = '' OR e.site = ?1`, site)
+	list, err := collectOf(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM sites s CROSS JOIN editions e ON e.site = s.id AND e.number = s.live`, "s.id", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading editions: %w", err)
 	}
@@ -65,26 +64,25 @@ func LiveEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edit
 	for _, e := range list {
 		bySite[e.Site] = e
 	}
-	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var p Page
 		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark); err == nil {
 			bySite[site].Pages = append(bySite[site].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live
-		WHERE ?1 = '' OR s.id = ?1 ORDER BY s.id, p.position`, site)
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
-	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var f File
 		if err = r.Scan(&site, &f.Path, &f.Type, &f.Size, &f.Blob); err == nil {
 			bySite[site].Files = append(bySite[site].Files, f)
 		}
 		return
-	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM edition_files f JOIN sites s ON s.id = f.site AND s.live = f.number WHERE ?1 = '' OR f.site = ?1`, site)
+	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM sites s CROSS JOIN edition_files f ON f.site = s.id AND f.number = s.live`, "s.id", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading files: %w", err)
 	}
@@ -123,14 +121,14 @@ func NextNumber(ctx context.Context, q Queryer, site SiteID) (number int, err er
 // one, or of one site.
 func LatestEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]int, error) {
 	numbers := map[SiteID]int{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var number int
 		if err = r.Scan(&site, &number); err == nil {
 			numbers[site] = number
 		}
 		return
-	}, `SELECT site, max(number) FROM editions WHERE ?1 = '' OR site = ?1 GROUP BY site`, site)
+	}, `SELECT site, max(number) FROM editions`, "site", site, " GROUP BY site")
 	if err != nil {
 		return nil, fmt.Errorf("reading the numbers of editions: %w", err)
 	}
@@ -165,12 +163,16 @@ func DropDue(ctx context.Context, q Queryer, site SiteID) error {
 // DueEditions lists what goes live by itself: all that is due by an instant, or
 // one site's.
 func DueEditions(ctx context.Context, q Queryer, by time.Time, site SiteID) ([]DueEdition, error) {
-	return collect(ctx, q, func(r *sql.Rows) (d DueEdition, err error) {
+	scan := func(r *sql.Rows) (d DueEdition, err error) {
 		var due int64
 		err = r.Scan(&d.Site, &d.Number, &due, &d.Who)
 		d.Due = time.Unix(due, 0)
 		return d, err
-	}, `SELECT site, number, due, who FROM due_editions WHERE (?1 <> '' AND site = ?1) OR (?1 = '' AND due <= ?2) ORDER BY due`, site, by.Unix())
+	}
+	if site != "" {
+		return collect(ctx, q, scan, `SELECT site, number, due, who FROM due_editions WHERE site = ?`, site)
+	}
+	return collect(ctx, q, scan, `SELECT site, number, due, who FROM due_editions WHERE due <= ? ORDER BY due`, by.Unix())
 }
 
 // PublishRequest is somebody's wish that the working copy go live.
@@ -202,9 +204,9 @@ func DropRequests(ctx context.Context, q Queryer, site SiteID) error {
 }
 
 // MovedPages reads where live pages stood before: page ids by site and path.
-func MovedPages(ctx context.Context, q Queryer) (map[SiteID]map[string]string, error) {
+func MovedPages(ctx context.Context, q Queryer, site SiteID) (map[SiteID]map[string]string, error) {
 	bySite := map[SiteID]map[string]string{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var path, page string
 		if err = r.Scan(&site, &path, &page); err == nil {
@@ -214,7 +216,7 @@ func MovedPages(ctx context.Context, q Queryer) (map[SiteID]map[string]string, e
 			bySite[site][path] = page
 		}
 		return
-	}, `SELECT site, path, page FROM moved_pages`)
+	}, `SELECT site, path, page FROM moved_pages`, "site", site, "")
 	return bySite, err
 }
 

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"velada/core/access"
@@ -12,7 +13,7 @@ import (
 
 // SavePeopleAndGroups brings the people, groups, promises and sites that differ
 // between two documents into the database.
-func SavePeopleAndGroups(ctx context.Context, q Queryer, before, after *access.Document) error {
+func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document) error {
 	was := make(map[string]access.Person, len(before.People))
 	place := make(map[string]int, len(before.People))
 	for i, p := range before.People {
@@ -36,6 +37,11 @@ func SavePeopleAndGroups(ctx context.Context, q Queryer, before, after *access.D
 	}
 	if err := SavePromises(ctx, q, after.Promises); err != nil {
 		return err
+	}
+	if !slices.EqualFunc(before.Rules, after.Rules, access.HouseRule.Equal) {
+		if err := SaveRules(ctx, q, after.Rules); err != nil {
+			return err
+		}
 	}
 	for i, s := range after.Sites {
 		if i < len(before.Sites) && before.Sites[i] == s {
@@ -181,9 +187,9 @@ func DropJoinRequest(ctx context.Context, q Queryer, id int64) error {
 }
 
 // Memberships reads what membership is like, by site.
-func Memberships[T any](ctx context.Context, q Queryer) (map[SiteID]T, error) {
+func Memberships[T any](ctx context.Context, q Queryer, site SiteID) (map[SiteID]T, error) {
 	bySite := map[SiteID]T{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (site SiteID, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (site SiteID, err error) {
 		var text []byte
 		var part T
 		if err = r.Scan(&site, &text); err == nil {
@@ -191,7 +197,7 @@ func Memberships[T any](ctx context.Context, q Queryer) (map[SiteID]T, error) {
 			bySite[site] = part
 		}
 		return site, err
-	}, `SELECT site, part FROM memberships`)
+	}, `SELECT site, part FROM memberships`, "site", site, "")
 	return bySite, err
 }
 

@@ -19,10 +19,10 @@ type HoldingPage struct {
 }
 
 // HoldingPages reads the holding pages that were written.
-func HoldingPages(ctx context.Context, q Queryer) ([]HoldingPage, error) {
-	return collect(ctx, q, func(r *sql.Rows) (p HoldingPage, err error) {
+func HoldingPages(ctx context.Context, q Queryer, site SiteID) ([]HoldingPage, error) {
+	return collectOf(ctx, q, func(r *sql.Rows) (p HoldingPage, err error) {
 		return p, r.Scan(&p.Site, &p.Design, &p.Heading, &p.Words, &p.Contact, &p.Countdown, &p.HTML, &p.Picture, &p.PictureType)
-	}, `SELECT site, design, heading, words, contact, countdown, html, picture, picture_type FROM holding_pages`)
+	}, `SELECT site, design, heading, words, contact, countdown, html, picture, picture_type FROM holding_pages`, "site", site, "")
 }
 
 // SaveHoldingPage writes a site's holding page.

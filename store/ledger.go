@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 )
 
@@ -40,7 +41,7 @@ func (e Entry) seal() (string, error) {
 
 // WriteLedger adds an entry, chained to the one before it.
 func WriteLedger(ctx context.Context, q Queryer, e Entry) error {
-	err := q.QueryRowContext(ctx, `SELECT number, hash FROM ledger ORDER BY number DESC LIMIT 1`).Scan(&e.Number, &e.Earlier)
+	err := q.QueryRowContext(ctx, `SELECT number, hash FROM ledger WHERE number = (SELECT max(number) FROM ledger)`).Scan(&e.Number, &e.Earlier)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return fmt.Errorf("reading the ledger: %w", err)
 	}
@@ -71,35 +72,58 @@ type LedgerFilter struct {
 	Most        int // 0 for all
 }
 
+const entryColumns = `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger`
+
 // Ledger reads entries, the newest first.
 func Ledger(ctx context.Context, q Queryer, f LedgerFilter) ([]Entry, error) {
-	sites, err := json.Marshal(f.Sites)
-	if err != nil {
-		return nil, err
+	query, args := f.query()
+	return collect(ctx, q, scanEntry, query, args...)
+}
+
+// query is the query of a filter: with just the conditions that there are, so that an
+// index serves it.
+func (f LedgerFilter) query() (string, []any) {
+	query, args, word := entryColumns, []any(nil), " WHERE "
+	and := func(condition string, values ...any) {
+		query, args, word = query+word+condition, append(args, values...), " AND "
 	}
-	instant := func(t time.Time) string {
-		if t.IsZero() {
-			return ""
+	if f.Sites != nil {
+		var sites []any
+		for _, id := range f.Sites {
+			sites = append(sites, id)
 		}
-		return t.UTC().Format(time.RFC3339)
+		and("site_id IN ("+strings.TrimSuffix(strings.Repeat("?, ", len(sites)), ", ")+")", sites...)
 	}
-	most := f.Most
-	if most == 0 {
-		most = -1
+	if f.Who != "" {
+		and("who_id = ?", f.Who)
 	}
-	return collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger
-		WHERE (?1 = 'null' OR site_id IN (SELECT value FROM json_each(?1))) AND (?2 = '' OR who_id = ?2) AND (?3 = '' OR kind = ?3)
-		AND (?4 = '' OR at >= ?4) AND (?5 = '' OR at < ?5) ORDER BY number DESC LIMIT ?6`, string(sites), f.Who, f.Kind, instant(f.From), instant(f.Until), most)
+	if f.Kind != "" {
+		and("kind = ?", f.Kind)
+	}
+	if !f.From.IsZero() {
+		and("at >= ?", f.From.UTC().Format(time.RFC3339))
+	}
+	if !f.Until.IsZero() {
+		and("at < ?", f.Until.UTC().Format(time.RFC3339))
+	}
+	query += " ORDER BY number DESC"
+	if f.Most > 0 {
+		query, args = query+" LIMIT ?", append(args, f.Most)
+	}
+	return query, args
 }
 
 // LedgerKinds lists the kinds of entries that there are.
 func LedgerKinds(ctx context.Context, q Queryer) ([]string, error) {
-	return collect(ctx, q, func(r *sql.Rows) (kind string, err error) { return kind, r.Scan(&kind) }, `SELECT DISTINCT kind FROM ledger ORDER BY kind`)
+	return collect(ctx, q, func(r *sql.Rows) (kind string, err error) { return kind, r.Scan(&kind) }, `WITH RECURSIVE kinds (kind) AS (
+		SELECT min(kind) FROM ledger
+		UNION ALL SELECT (SELECT min(kind) FROM ledger WHERE kind > kinds.kind) FROM kinds WHERE kinds.kind IS NOT NULL
+	) SELECT kind FROM kinds WHERE kind IS NOT NULL`)
 }
 
 // FindEntry reads one entry of the ledger; nil where there is none.
 func FindEntry(ctx context.Context, q Queryer, number int64) (*Entry, error) {
-	list, err := collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger WHERE number = ?`, number)
+	list, err := collect(ctx, q, scanEntry, entryColumns+` WHERE number = ?`, number)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
@@ -113,7 +137,7 @@ func scanEntry(r *sql.Rows) (e Entry, err error) {
 // VerifyLedger walks the chain and gives the number of the first entry that was
 // tampered with, or 0, and how many entries there are.
 func VerifyLedger(ctx context.Context, q Queryer) (broken int64, entries int, err error) {
-	list, err := collect(ctx, q, scanEntry, `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger ORDER BY number`)
+	list, err := collect(ctx, q, scanEntry, entryColumns+` ORDER BY number`)
 	if err != nil {
 		return 0, 0, err
 	}

@@ -14,16 +14,16 @@ type LinkKey struct {
 
 // LinkVersions reads the version of the token of each link that is not at its
 // first, by site and link.
-func LinkVersions(ctx context.Context, q Queryer) (map[LinkKey]int, error) {
+func LinkVersions(ctx context.Context, q Queryer, site SiteID) (map[LinkKey]int, error) {
 	versions := map[LinkKey]int{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var key LinkKey
 		var version int
 		if err = r.Scan(&key.Site, &key.Link, &version); err == nil {
 			versions[key] = version
 		}
 		return
-	}, `SELECT site, link, version FROM link_uses`)
+	}, `SELECT site, link, version FROM link_uses`, "site", site, "")
 	return versions, err
 }
 

@@ -127,7 +127,10 @@ func comments(ctx context.Context, q Queryer, where string, args ...any) ([]Comm
 
 // ShownComments reads the comments of all sites that are not removed, or of one.
 func ShownComments(ctx context.Context, q Queryer, site SiteID) ([]Comment, error) {
-	return comments(ctx, q, `status <> 'removed' AND (?1 = '' OR site = ?1)`, site)
+	if site == "" {
+		return comments(ctx, q, `status <> 'removed'`)
+	}
+	return comments(ctx, q, `status <> 'removed' AND site = ?`, site)
 }
 
 // FindComment reads a comment of a site; nil where there is none.

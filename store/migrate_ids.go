@@ -102,7 +102,7 @@ func keepHandles(ctx context.Context, tx *sql.Tx) error {
 
 // idsInDetails changes whose consent the code of a site has.
 func idsInDetails(ctx context.Context, tx *sql.Tx, ids map[access.Address]Who) error {
-	all, err := AllDetails(ctx, tx)
+	all, err := AllDetails(ctx, tx, "")
 	if err != nil {
 		return err
 	}

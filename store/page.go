@@ -87,18 +87,25 @@ const (
 	saveStretch   = 10 * time.Minute
 )
 
+// thinEvery is after how many saves of a page its earlier ones are thinned out, while
+// somebody goes on writing; when they come back to it they are too.
+const thinEvery = 16
+
 // SavePage keeps what a page says in its working copy, and what it was before.
 // What is saved while somebody types is many states, and is thinned out later.
 func SavePage(ctx context.Context, q Queryer, site SiteID, was Page, title, body string, who Who, at time.Time) error {
-	return errors.Join(
+	err := errors.Join(
 		exec(ctx, q, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
 			site, was.ID, was.Version, was.SavedAt.Unix(), was.SavedBy, was.Title, was.Body),
-		exec(ctx, q, `DELETE FROM page_saves WHERE site = ?1 AND page = ?2 AND at < ?3 AND version NOT IN
-			(SELECT max(version) FROM page_saves WHERE site = ?1 AND page = ?2 GROUP BY who, at / ?4)`,
-			site, was.ID, at.Add(-keepEverySave).Unix(), int(saveStretch.Seconds())),
 		exec(ctx, q, `UPDATE pages SET title = ?, body = ?, mark = ?, version = version + 1, saved_at = ?, saved_by = ? WHERE site = ? AND id = ?`,
 			title, body, mark(title, body), at.Unix(), who, site, was.ID),
 	)
+	if err != nil || was.Version%thinEvery != 0 && at.Sub(was.SavedAt) < saveStretch {
+		return err
+	}
+	return exec(ctx, q, `DELETE FROM page_saves WHERE site = ?1 AND page = ?2 AND at < ?3 AND version NOT IN
+		(SELECT max(version) FROM page_saves WHERE site = ?1 AND page = ?2 GROUP BY who, at / ?4)`,
+		site, was.ID, at.Add(-keepEverySave).Unix(), int(saveStretch.Seconds()))
 }
 
 // SetPage changes how a page stands in the working copy: its path, and whether
@@ -169,7 +176,7 @@ func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*E
 		}
 		return e
 	}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var id SiteID
 		var p Page
 		if err = r.Scan(&id, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Mark); err == nil {
@@ -177,11 +184,11 @@ func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*E
 			e.Pages = append(e.Pages, p)
 		}
 		return
-	}, `SELECT site, id, path, title, in_menu, listing, mark FROM pages INDEXED BY pages_outline WHERE ?1 = '' OR site = ?1 ORDER BY site, position, id`, site)
+	}, `SELECT site, id, path, title, in_menu, listing, mark FROM pages INDEXED BY pages_outline`, "site", site, " ORDER BY site, position, id")
 	if err != nil {
 		return nil, fmt.Errorf("reading working copies: %w", err)
 	}
-	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var id SiteID
 		var f File
 		if err = r.Scan(&id, &f.Path, &f.Blob); err == nil {
@@ -189,7 +196,7 @@ func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*E
 			e.Files = append(e.Files, f)
 		}
 		return
-	}, `SELECT site, path, blob FROM files WHERE ?1 = '' OR site = ?1`, site)
+	}, `SELECT site, path, blob FROM files`, "site", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading the files of working copies: %w", err)
 	}

@@ -18,10 +18,10 @@ type PassSecret struct {
 }
 
 // PassSecrets reads the secrets of all passes.
-func PassSecrets(ctx context.Context, q Queryer) ([]PassSecret, error) {
-	return collect(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
+func PassSecrets(ctx context.Context, q Queryer, site SiteID) ([]PassSecret, error) {
+	return collectOf(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
 		return s, r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak, &s.Reuse)
-	}, `SELECT site, pass, version, hash, weak, reuse FROM pass_secrets`)
+	}, `SELECT site, pass, version, hash, weak, reuse FROM pass_secrets`, "site", site, "")
 }
 
 // SavePassSecret sets a pass's hash and moves its version on, so that whoever
@@ -40,20 +40,6 @@ func MovePassOn(ctx context.Context, q Queryer, site SiteID, pass string) error 
 // CountPassUse notes that a pass was entered.
 func CountPassUse(ctx context.Context, q Queryer, site SiteID, pass string, at time.Time) error {
 	return exec(ctx, q, `UPDATE pass_secrets SET uses = uses + 1, used_at = ? WHERE site = ? AND pass = ?`, at.Unix(), site, pass)
-}
-
-// SiteSalts reads each site's salt.
-func SiteSalts(ctx context.Context, q Queryer) (map[SiteID][]byte, error) {
-	salts := map[SiteID][]byte{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var site SiteID
-		var salt []byte
-		if err = r.Scan(&site, &salt); err == nil {
-			salts[site] = salt
-		}
-		return
-	}, `SELECT id, salt FROM sites`)
-	return salts, err
 }
 
 // Secret reads a secret of the installation by its name, making it with fresh

@@ -21,12 +21,16 @@ func SavePreview(ctx context.Context, q Queryer, p Preview) error {
 
 // Previews reads the preview links of a site, or the one with an id.
 func Previews(ctx context.Context, q Queryer, site SiteID, id string) ([]Preview, error) {
+	column, key := "id", id
+	if site != "" {
+		column, key = "site", string(site)
+	}
 	return collect(ctx, q, func(r *sql.Rows) (p Preview, err error) {
 		var until int64
 		err = r.Scan(&p.ID, &p.Site, &p.Label, &until, &p.Who)
 		p.Until = time.Unix(until, 0)
 		return p, err
-	}, `SELECT id, site, label, until, who FROM previews WHERE (?1 <> '' AND site = ?1) OR (?2 <> '' AND id = ?2) ORDER BY until`, site, id)
+	}, `SELECT id, site, label, until, who FROM previews WHERE `+column+` = ? ORDER BY until`, key)
 }
 
 // DropPreview takes a preview link back.

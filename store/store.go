@@ -106,7 +106,7 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 }
 
 // newestMigration is the version of the tables that this program works with.
-const newestMigration = 10
+const newestMigration = 11
 
 func migrate(ctx context.Context, db *sql.DB) error {
 	files, err := fs.Sub(migrations, "migrations")
@@ -139,13 +139,39 @@ func InTx(ctx context.Context, db *sql.DB, f func(tx *sql.Tx) error) error {
 	if err != nil {
 		return fmt.Errorf("beginning a transaction: %w", err)
 	}
+	committed := false
+	defer func() { // also when f panics, or nothing could be written any more
+		if !committed {
+			_ = tx.Rollback()
+		}
+	}()
 	if err := f(tx); err != nil {
-		return errors.Join(err, tx.Rollback())
+		return err
 	}
 	if err := tx.Commit(); err != nil {
 		return fmt.Errorf("committing: %w", err)
 	}
+	committed = true
 	return nil
+}
+
+// ofSite limits a query to one site, by the index on its column; "" is every site.
+// The two are queries of their own: one with both in a condition would scan the table.
+func ofSite(query, column string, site SiteID, rest string) (string, []any) {
+	if site == "" {
+		return query + rest, nil
+	}
+	word := " WHERE "
+	if strings.Contains(query, word) {
+		word = " AND "
+	}
+	return query + word + column + " = ?" + rest, []any{site}
+}
+
+// collectOf reads all rows of a query that is limited to one site, or to none.
+func collectOf[T any](ctx context.Context, q Queryer, scan func(*sql.Rows) (T, error), query, column string, site SiteID, rest string) ([]T, error) {
+	text, args := ofSite(query, column, site, rest)
+	return collect(ctx, q, scan, text, args...)
 }
 
 // collect reads all rows of a query with one function a row.

@@ -289,7 +289,7 @@ sites: [{address: one, members: [{who: b, status: approved}]}]
 	place := *before.Sites[0]
 	place.Members = nil
 	after.Sites = []*access.Site{&place}
-	if err := InTx(ctx, db, func(tx *sql.Tx) error { return SavePeopleAndGroups(ctx, tx, before, &after) }); err != nil {
+	if err := InTx(ctx, db, func(tx *sql.Tx) error { return SaveChanges(ctx, tx, before, &after) }); err != nil {
 		t.Fatal(err)
 	}
 	got, err := Document(ctx, db)
@@ -308,7 +308,7 @@ sites: [{address: one, members: [{who: b, status: approved}]}]
 		member := place
 		member.Members = []access.Member{{Who: "a", Status: "approved"}}
 		copied.Sites = []*access.Site{&member}
-		return SavePeopleAndGroups(ctx, tx, &after, &copied)
+		return SaveChanges(ctx, tx, &after, &copied)
 	}); err == nil {
 		t.Error("a member who is nobody is kept")
 	}
