@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -97,16 +96,12 @@ func (h *House) SendLink(kind, address string, to map[string]string, from From) 
 		if err != nil || !known {
 			return err
 		}
-		return h.sendLink(ctx, h.DB, kind, a.String(), goOn)
+		return h.sendLink(ctx, kind, a.String(), goOn)
 	})
 	return nil
 }
 
-func (h *House) sendLink(ctx context.Context, q store.Queryer, kind, address string, detail any) error {
-	link, err := h.newMailLink(ctx, q, kind, address, detail, linkLife)
-	if err != nil {
-		return err
-	}
+func (h *House) sendLink(ctx context.Context, kind, address string, detail any) error {
 	house := h.State().Policy.Document().House.Name
 	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."}}
 	switch kind {
@@ -120,8 +115,11 @@ func (h *House) sendLink(ctx context.Context, q store.Queryer, kind, address str
 		l.Subject, l.Action.Text = "Sign in to "+house, "Sign in"
 		l.Lines = []string{"Here is the link to sign in that you asked for."}
 	}
-	l.Action.URL = link
-	return h.write(ctx, q, "", kind, l)
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		l.Action.URL = tx.MailLink(kind, address, detail, linkLife)
+		tx.Mail("", kind, l)
+		return nil
+	})
 }
 
 // FollowMailLink spends a link to sign in, or one that proves the address of a new
@@ -138,24 +136,26 @@ func (h *House) FollowMailLink(ctx context.Context, token string) (store.Who, ma
 	if err := json.Unmarshal([]byte(l.Detail), &n); err != nil {
 		return "", nil, err
 	}
-	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
-		return h.accountUnlessThere(ctx, tx, store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
+	who, err := h.spend(ctx, token, l.Address, func(tx *Tx, who store.Who) error {
+		tx.NewAccountUnlessThere(store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
+		return nil
 	})
 	return who, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
 }
 
 // spend spends a link in one transaction with what it is for. Who the address
 // signs in is asked then: it may be nobody's any more.
-func (h *House) spend(ctx context.Context, token, address string, also func(tx *sql.Tx, who store.Who) error) (store.Who, error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
+func (h *House) spend(ctx context.Context, token, address string, also func(tx *Tx, who store.Who) error) (who store.Who, err error) {
 	a, err := access.ParseAddress(address)
-	who, signsIn := h.State().WhoSignsIn(a)
-	if err != nil || !signsIn {
+	if err != nil {
 		return "", ErrLinkSpent
 	}
 	hash := sha256.Sum256([]byte(token))
-	return who, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		var signsIn bool
+		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
+			return ErrLinkSpent
+		}
 		there, err := store.SpendMailLink(ctx, tx, hash)
 		if err == nil && !there {
 			err = ErrLinkSpent
@@ -168,6 +168,10 @@ func (h *House) spend(ctx context.Context, token, address string, also func(tx *
 		}
 		return also(tx, who)
 	})
+	if err != nil {
+		return "", err
+	}
+	return who, nil
 }
 
 // ResetPassword spends a link to set a new password. Everywhere else the
@@ -184,17 +188,13 @@ func (h *House) ResetPassword(ctx context.Context, token, password string) (stor
 		return "", FieldErrors{"password": text}
 	}
 	hash := identity.HashPassword(password)
-	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
+	return h.spend(ctx, token, l.Address, func(tx *Tx, who store.Who) error {
+		tx.EndSignIns(who, "")
 		return errors.Join(
 			store.EnsureAccount(ctx, tx, who, h.NameOf(who)), store.SetPassword(ctx, tx, who, hash, false),
 			store.DropMailLinks(ctx, tx, LinkReset, l.Address), store.DropMailLinks(ctx, tx, LinkSignIn, l.Address),
-			store.EndSignIns(ctx, tx, who, ""),
 		)
 	})
-	if err == nil {
-		h.dropSignIns(who, "")
-	}
-	return who, err
 }
 
 // BeginAccount makes an account by an invitation. Where the invitation's link was
@@ -225,11 +225,10 @@ func (h *House) BeginAccount(ctx context.Context, invitation, name, password str
 	}
 	hash := identity.HashPassword(password)
 	if !o.Mailed {
-		return o.Who, false, h.sendLink(ctx, h.DB, LinkAccount, address.String(), newAccount{name, hash, goOnTo{Then: "/invitations/" + invitation}})
+		return o.Who, false, h.sendLink(ctx, LinkAccount, address.String(), newAccount{name, hash, goOnTo{Then: "/invitations/" + invitation}})
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	invited, _ := h.ActorOf(o.Who)
+	err = h.Change(ctx, invited, Needs{Asks: true}, func(tx *Tx) error {
 		now, err := store.FindInvitation(ctx, tx, o.ID)
 		switch {
 		case err != nil:
@@ -237,13 +236,16 @@ func (h *House) BeginAccount(ctx context.Context, invitation, name, password str
 		case now == nil || now.Status != "waiting" || !now.Mailed || now.Who != o.Who || now.Token != o.Token:
 			return ErrInvitationEnded // changed while the form was filled in
 		}
-		err = h.newAccount(ctx, tx, store.Account{Who: o.Who, Name: name, Password: hash, SignedIn: true})
+		err = tx.NewAccount(store.Account{Who: o.Who, Name: name, Password: hash, SignedIn: true})
 		if errors.Is(err, store.ErrAccount) {
 			return FieldErrors{"password": "There is an account for this address already: sign in with it."}
 		}
 		return err
 	})
-	return o.Who, err == nil, err
+	if err != nil {
+		return "", false, err
+	}
+	return o.Who, true, nil
 }
 
 // longestName is how long a name may be, in bytes.
@@ -298,7 +300,7 @@ func (h *House) ChangePassword(ctx context.Context, a Actor, old, password strin
 		return wrong
 	}
 	hash := identity.HashPassword(password)
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
 		if err := store.EnsureAccount(ctx, tx, a.Who, a.Name); err != nil {
 			return err
 		}
@@ -309,13 +311,10 @@ func (h *House) ChangePassword(ctx context.Context, a Actor, old, password strin
 		if now.Password != account.Password { // set anew meanwhile, by a slip or a link
 			return FieldErrors{"old": "Your password was changed meanwhile. Sign in with the new one."}
 		}
-		return errors.Join(store.SetPassword(ctx, tx, a.Who, hash, false), store.EndSignIns(ctx, tx, a.Who, but),
-			h.tellOfAccount(ctx, tx, a.Who, "Your password was changed", "If that was not you, set a new one by a link by mail."))
+		tx.EndSignIns(a.Who, but)
+		tx.NotifyAccount(a.Who, "Your password was changed", "If that was not you, set a new one by a link by mail.")
+		return store.SetPassword(ctx, tx, a.Who, hash, false)
 	})
-	if err == nil {
-		h.dropSignIns(a.Who, but)
-	}
-	return err
 }
 
 // ChangeAccount sets somebody's name and what they are told by mail.
@@ -330,18 +329,15 @@ func (h *House) ChangeAccount(ctx context.Context, a Actor, name string, byMail 
 			kinds = append(kinds, k.ID)
 		}
 	}
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		tx.NameAccount(a.Who, name)
 		return errors.Join(store.EnsureAccount(ctx, tx, a.Who, name), store.SetAccountName(ctx, tx, a.Who, name, kinds))
 	})
-	if err == nil {
-		h.names.Store(a.Who, name)
-	}
-	return err
 }
 
 // SignInWith returns whom a provider vouches for. Their address must be at one of
 // the provider's domains, and the provider must have seen that it is read.
-func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Claims) (store.Who, error) {
+func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Claims) (who store.Who, err error) {
 	a, err := access.ParseAddress(claims.Address)
 	switch {
 	case err != nil:
@@ -351,23 +347,30 @@ func (h *House) SignInWith(ctx context.Context, p *Provider, claims identity.Cla
 	case !matchesAny(p.Domains, a):
 		return "", fmt.Errorf("%s cannot vouch for %s: it is trusted for %s alone", p.Name, a, alternativesAnd(p.Domains))
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	who, signsIn := h.State().WhoSignsIn(a)
-	if !signsIn {
-		return "", fmt.Errorf("%s signs nobody in here: somebody had it before", a)
-	}
 	name, text := nameTyped(claims.Name)
 	if text != "" {
 		name = ""
 	}
-	return who, h.accountUnlessThere(ctx, h.DB, store.Account{Who: who, Name: name})
+	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		var signsIn bool
+		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
+			return fmt.Errorf("%s signs nobody in here: somebody had it before", a)
+		}
+		tx.NewAccountUnlessThere(store.Account{Who: who, Name: name})
+		return nil
+	})
+	if err != nil {
+		return "", err
+	}
+	return who, nil
 }
 
 // Begin writes that somebody signed in on the console in one browser.
 func (h *House) Begin(ctx context.Context, id string, who store.Who, device, how string) error {
 	now := time.Now()
-	return store.SaveSignedIn(ctx, h.DB, store.SignedIn{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		return store.SaveSignedIn(ctx, tx, store.SignedIn{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
+	})
 }
 
 // StillIn returns who a sign-in is of, when it was not ended from elsewhere, and
@@ -378,7 +381,8 @@ func (h *House) StillIn(ctx context.Context, id string) (store.Who, bool, error)
 		return "", false, err
 	}
 	if now := time.Now(); now.Sub(s.Used) >= time.Minute {
-		if err := store.UseSignedIn(ctx, h.DB, id, now); err != nil {
+		err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSignedIn(ctx, tx, id, now) })
+		if err != nil {
 			return "", false, err
 		}
 	}
@@ -387,9 +391,10 @@ func (h *House) StillIn(ctx context.Context, id string) (store.Who, bool, error)
 
 // SignOutEverywhere ends every sign-in of somebody but one, on the sites too.
 func (h *House) SignOutEverywhere(ctx context.Context, who store.Who, but string) error {
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.EndSignIns(ctx, tx, who, but) })
-	h.dropSignIns(who, but)
-	return err
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		tx.EndSignIns(who, but)
+		return nil
+	})
 }
 
 // EndOne ends one sign-in of somebody's own.
@@ -399,21 +404,4 @@ func (h *House) EndOne(ctx context.Context, a Actor, id string) error {
 		return err
 	}
 	return h.EndSession(ctx, id)
-}
-
-// tellOfAccount tells somebody, in the console and by mail, what was done to what
-// they sign in with.
-func (h *House) tellOfAccount(ctx context.Context, q store.Queryer, who store.Who, subject, what string) error {
-	err := store.SaveNotice(ctx, q, store.Notice{Who: who, At: h.now(), Kind: "waiting", What: subject + ". " + what, URL: "/account"})
-	if err != nil {
-		return fmt.Errorf("telling %s: %w", who, err)
-	}
-	address, there := h.State().AddressOf(who)
-	if !there || !h.State().Settings.Reaches(address) {
-		return nil
-	}
-	return h.write(ctx, q, "", "notice", post.Letter{
-		To: address.String(), Subject: subject + " at " + h.State().Policy.Document().House.Name, Lines: []string{what},
-		Action: post.Action{Text: "Your account", URL: h.ConsoleURL + "/account"},
-	})
 }

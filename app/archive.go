@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"io"
@@ -18,92 +17,46 @@ import (
 // NewSite makes a site that nobody but its owner sees: never published, with a
 // closed door.
 func (h *House) NewSite(ctx context.Context, a Actor, title, address string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.IsSteward(a) {
-		return ErrMayNot
-	}
-	s := h.State()
-	wrong := FieldErrors{}
-	if strings.TrimSpace(title) == "" {
-		wrong["title"] = "Call the site something."
-	}
-	if problem := s.AddressProblem("", address); problem != "" {
-		wrong["address"] = problem
-	}
-	if len(wrong) > 0 {
-		return wrong
-	}
-	site := access.NewSite(address, strings.TrimSpace(title))
-	site.Team = []access.TeamEntry{{Person: string(a.Who), Role: "owner", Under: "/", Accepted: true}}
-	then, err := s.Policy.Replace(site)
-	if err != nil {
-		return err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveSite(ctx, tx, site, len(s.Policy.Document().Sites)),
-			h.ledger(ctx, tx, a.Address.String(), address, "site", fmt.Sprintf("The site %s was made.", site.Title), "", ""),
-		)
+	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		wrong := FieldErrors{}
+		if strings.TrimSpace(title) == "" {
+			wrong["title"] = "Call the site something."
+		}
+		if problem := tx.State().AddressProblem("", address); problem != "" {
+			wrong["address"] = problem
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		site := access.NewSite(address, strings.TrimSpace(title))
+		site.Team = []access.TeamEntry{{Person: string(a.Who), Role: "owner", Under: "/", Accepted: true}}
+		tx.PutSite(site)
+		tx.Log(address, "site", fmt.Sprintf("The site %s was made.", site.Title), "", "")
+		return nil
 	})
-	if err != nil {
-		return fmt.Errorf("making a site: %w", err)
-	}
-	next := *s
-	next.Policy = then
-	if err := next.readIDs(ctx, h.DB); err != nil {
-		return err
-	}
-	if err := errors.Join(next.readPasses(ctx, h.DB), next.readEditions(ctx, h.DB, address)); err != nil {
-		return err
-	}
-	h.swap(&next)
-	return nil
 }
 
 // ImportArchive puts an archive in the place of a working copy. Pages that stand
-// where one stood before are known again. It gives how many pages and files came.
+// where one stood before are known again. It returns how many pages and files came.
 func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive *content.Archive) (pages, files int, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayWrite(a, site, "/"); err != nil {
-		return 0, 0, err
-	}
-	before, err := store.WorkingCopy(ctx, h.DB, h.id(site))
-	if err != nil {
-		return 0, 0, err
-	}
-	var list []store.Page
-	taken := map[string]string{} // in the one form that paths are compared in
-	for _, p := range archive.Pages {
-		normal, err := checkPath(nil, "", p.Path)
+	err = h.Change(ctx, a, toWrite(site, "/"), func(tx *Tx) error {
+		id := tx.State().ID(site)
+		before, err := store.WorkingCopy(ctx, tx, id)
 		if err != nil {
-			var wrong FieldErrors
-			errors.As(err, &wrong)
-			return 0, 0, fmt.Errorf("%w: %s: %s", content.ErrArchive, p.Path, wrong["path"])
-		}
-		if other, there := taken[normal]; there {
-			return 0, 0, fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, p.Path)
-		}
-		taken[normal] = p.Path
-		page := store.Page{ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown", InMenu: p.InMenu, Listing: p.Listing, Version: 1, SavedAt: h.now(), SavedBy: a.Who}
-		if p.HTML {
-			page.Kind = "html"
-		}
-		if i := slices.IndexFunc(before, func(old store.Page) bool { return old.Path == normal }); i >= 0 {
-			page.ID, page.Version = before[i].ID, before[i].Version+1
-		}
-		list = append(list, page)
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		for _, p := range before {
-			if err := store.SavePage(ctx, tx, h.id(site), p, p.Title, p.Body, p.SavedBy, p.SavedAt); err != nil {
-				return err
-			}
-		}
-		if err := errors.Join(store.SaveWorkingPages(ctx, tx, h.id(site), list), store.DropFiles(ctx, tx, h.id(site))); err != nil {
 			return err
 		}
+		taken := map[string]string{} // in the one form that paths are compared in
+		list, err := archivePages(archive, before, taken)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			list[i].SavedAt, list[i].SavedBy = tx.Now(), a.Who
+		}
+		for _, p := range before {
+			tx.Try(store.SavePage(ctx, tx, id, p, p.Title, p.Body, p.SavedBy, p.SavedAt))
+		}
+		tx.Try(errors.Join(store.SaveWorkingPages(ctx, tx, id, list), store.DropFiles(ctx, tx, id)))
 		for _, f := range archive.Files {
 			normal, err := access.DocumentPath(f.Path)
 			if err != nil {
@@ -114,19 +67,48 @@ func (h *House) ImportArchive(ctx context.Context, a Actor, site string, archive
 			}
 			taken[normal] = f.Path
 			key, err := store.SaveBlob(ctx, tx, f.Data)
-			if err == nil {
-				err = store.SaveFile(ctx, tx, h.id(site), store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key})
-			}
 			if err != nil {
 				return err
 			}
+			tx.Try(store.SaveFile(ctx, tx, id, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key}))
 		}
+		pages, files = len(list), len(archive.Files)
+		tx.Renew(id, TheWorking)
 		return store.DropLooseBlobs(ctx, tx)
 	})
 	if err != nil {
 		return 0, 0, err
 	}
-	return len(list), len(archive.Files), h.reloadWorking(ctx, site)
+	return pages, files, nil
+}
+
+// archivePages reads the pages of an archive for the place of those before, and notes
+// which paths they take.
+func archivePages(archive *content.Archive, before []store.Page, taken map[string]string) (list []store.Page, err error) {
+	for _, p := range archive.Pages {
+		normal, err := checkPath(nil, "", p.Path)
+		if err != nil {
+			var wrong FieldErrors
+			errors.As(err, &wrong)
+			return nil, fmt.Errorf("%w: %s: %s", content.ErrArchive, p.Path, wrong["path"])
+		}
+		if other, there := taken[normal]; there {
+			return nil, fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, p.Path)
+		}
+		taken[normal] = p.Path
+		page := store.Page{
+			ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown",
+			InMenu: p.InMenu, Listing: p.Listing, Version: 1,
+		}
+		if p.HTML {
+			page.Kind = "html"
+		}
+		if i := slices.IndexFunc(before, func(old store.Page) bool { return old.Path == normal }); i >= 0 {
+			page.ID, page.Version = before[i].ID, before[i].Version+1
+		}
+		list = append(list, page)
+	}
+	return list, nil
 }
 
 // ExportArchive writes a working copy, or an edition where number is not 0, as a

@@ -2,8 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -17,8 +15,10 @@ const mostComment = 4000
 
 // Member gives the id of a person who is an approved member of a site now; ""
 // for others.
-func (h *House) Member(site string, who store.Who) string {
-	s := h.State()
+func (h *House) Member(site string, who store.Who) string { return h.State().Member(site, who) }
+
+// Member returns the id of a person who is an approved member of a site; "" for others.
+func (s *State) Member(site string, who store.Who) string {
 	p, known := s.Policy.PersonOf(s.Identity(who))
 	doc := s.SiteDocument(site)
 	if !known || p.Blocked || doc == nil {
@@ -32,104 +32,83 @@ func (h *House) Member(site string, who store.Who) string {
 	return ""
 }
 
-// reloadComments reads the comments of a site anew, for the very next request.
-func (h *House) reloadComments(ctx context.Context, site string) error {
-	next := *h.State()
-	if err := next.readComments(ctx, h.DB, site); err != nil {
-		return err
-	}
-	h.swapFor(&next, site)
-	return nil
-}
-
-// Comment writes what a member has to say about a page that opens to them.
+// Comment writes what a member has to say about a page that opens to them. held says
+// that it waits until somebody approves it.
 func (h *House) Comment(ctx context.Context, site, path string, author store.Who, text string) (held bool, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	s := h.State()
-	m := s.Memberships[site]
-	who := h.Member(site, author)
-	visitor := access.Visitor{Identity: s.Identity(author)}
-	if who == "" || !m.WantsComments(path) || s.Policy.Site(site).Decide(path, &visitor, access.At(h.now())).Outcome != access.Open {
-		return false, ErrMayNot
-	}
-	text = strings.TrimSpace(text)
-	if text == "" || len(text) > mostComment {
-		return false, FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
-	}
-	if _, wait := h.throttles.comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
-		return false, FieldErrors{"text": "You have just written several. Wait a little."}
-	}
-	c := store.Comment{Site: h.id(site), Path: path, Person: who, Text: text, At: h.now(), Status: "shown"}
-	if m.Held {
-		c.Status = "held"
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		err := store.SaveComment(ctx, tx, &c, h.now())
-		if m.Held {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.NameOf(author)+" wrote a comment that waits on "+h.title(site)+".", readersView(site)+"#comments"))
+	a, _ := h.ActorOf(author)
+	err = h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		m := s.Site(site).Membership
+		who := s.Member(site, author)
+		visitor := access.Visitor{Identity: s.Identity(author)}
+		if who == "" || !m.WantsComments(path) || s.Policy.Site(site).Decide(path, &visitor, access.At(tx.Now())).Outcome != access.Open {
+			return ErrMayNot
 		}
-		return err
+		text = strings.TrimSpace(text)
+		if text == "" || len(text) > mostComment {
+			return FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
+		}
+		if _, wait := h.throttles.comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
+			return FieldErrors{"text": "You have just written several. Wait a little."}
+		}
+		c := store.Comment{Site: s.ID(site), Path: path, Person: who, Text: text, At: tx.Now(), Status: "shown"}
+		if held = m.Held; held {
+			c.Status = "held"
+			tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",
+				a.Name+" wrote a comment that waits on "+s.SiteTitle(site)+".", readersView(site)+"#comments")
+		}
+		tx.Renew(c.Site, TheComments)
+		return store.SaveComment(ctx, tx, &c, tx.Now())
 	})
-	if err == nil {
-		err = h.reloadComments(ctx, site)
-	}
-	return m.Held, err
+	return held, err
 }
 
 // ChangeComment changes what somebody wrote themself; "" takes it away.
 func (h *House) ChangeComment(ctx context.Context, site string, id int64, author store.Who, text string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	c, err := store.FindComment(ctx, h.DB, h.id(site), id)
-	if err != nil {
-		return err
-	}
-	who := h.Member(site, author)
-	if c == nil || who == "" || c.Person != who || c.Status == "removed" {
-		return ErrMayNot
-	}
-	if text = strings.TrimSpace(text); len(text) > mostComment {
-		return FieldErrors{"text": fmt.Sprintf("Write at most %d letters.", mostComment)}
-	}
-	if text == "" {
-		c.Status = "removed"
-	} else {
-		c.Text, c.Changed = text, true
-		if h.State().Memberships[site].Held {
-			c.Status = "held" // what was approved is not what it says now
+	a, _ := h.ActorOf(author)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		c, err := store.FindComment(ctx, tx, s.ID(site), id)
+		if err != nil {
+			return err
 		}
-	}
-	if err := store.SaveComment(ctx, h.DB, c, h.now()); err != nil {
-		return err
-	}
-	return h.reloadComments(ctx, site)
+		who := s.Member(site, author)
+		if c == nil || who == "" || c.Person != who || c.Status == "removed" {
+			return ErrMayNot
+		}
+		if text = strings.TrimSpace(text); len(text) > mostComment {
+			return FieldErrors{"text": fmt.Sprintf("Write at most %d letters.", mostComment)}
+		}
+		if text == "" {
+			c.Status = "removed"
+		} else {
+			c.Text, c.Changed = text, true
+			if s.Site(site).Membership.Held {
+				c.Status = "held" // what was approved is not what it says now
+			}
+		}
+		tx.Renew(c.Site, TheComments)
+		return store.SaveComment(ctx, tx, c, tx.Now())
+	})
 }
 
 // ModerateComment shows a comment that waits, or removes one.
 func (h *House) ModerateComment(ctx context.Context, a Actor, site string, id int64, show bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayAdmit(a, site); err != nil {
-		return err
-	}
-	c, err := store.FindComment(ctx, h.DB, h.id(site), id)
-	if err != nil {
-		return err
-	}
-	if c == nil || c.Status == "removed" || show && c.Status == "shown" {
-		return ErrNothing
-	}
-	c.Status = "removed"
-	what := "A comment on " + c.Path + " was removed."
-	if show {
-		c.Status, what = "shown", "A comment on "+c.Path+" was approved."
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveComment(ctx, tx, c, h.now()), h.ledger(ctx, tx, a.Address.String(), site, "member", what, "", ""))
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.ManageMembers}, func(tx *Tx) error {
+		c, err := store.FindComment(ctx, tx, tx.State().ID(site), id)
+		if err != nil {
+			return err
+		}
+		if c == nil || c.Status == "removed" || show && c.Status == "shown" {
+			return ErrNothing
+		}
+		c.Status = "removed"
+		what := "A comment on " + c.Path + " was removed."
+		if show {
+			c.Status, what = "shown", "A comment on "+c.Path+" was approved."
+		}
+		tx.Log(site, "member", what, "", "")
+		tx.Renew(c.Site, TheComments)
+		return store.SaveComment(ctx, tx, c, tx.Now())
 	})
-	if err != nil {
-		return err
-	}
-	return h.reloadComments(ctx, site)
 }

@@ -14,7 +14,7 @@ import (
 // comments are those of the society's page for members, as they are kept.
 func comments(t *testing.T, h *app.House) []store.Comment {
 	t.Helper()
-	return h.State().Comments["society"]["/members"]
+	return h.State().Site("society").Comments["/members"]
 }
 
 // aMember is one of the society's members, by person and as they are signed in.

@@ -2,10 +2,8 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
+	"encoding/hex"
 	"fmt"
-	"maps"
 	"slices"
 	"time"
 
@@ -31,8 +29,10 @@ type LiveEdition struct {
 type LivePage struct {
 	ID, Path, Title string
 	InMenu          bool
-	Own             bool    // HTML with a look of its own
-	html            *string // of a working copy, which is not stored
+	Own             bool // HTML with a look of its own
+	listing         bool
+	mark            [16]byte // of what it says
+	html            *string  // of a working copy, which is not stored
 }
 
 // LiveFile is a picture or another file of the live edition.
@@ -66,116 +66,81 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 	return e.byID[id]
 }
 
-func (s *State) readEditions(ctx context.Context, q store.Queryer, site string) error {
-	var copies map[store.SiteID]*store.Edition
-	var latest map[store.SiteID]int
-	id := s.ID(site)
-	outlined := make(chan error, 1)
-	read := func() {
-		var err error
-		copies, err = store.WorkingOutlines(ctx, q, id)
-		if err == nil {
-			latest, err = store.LatestEditions(ctx, q, id)
-		}
-		outlined <- err
+// working returns the outline of a working copy beside what is live.
+func working(live *LiveEdition, e *store.Edition, next int) Working {
+	w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live, e), Next: next}
+	for _, p := range e.Pages {
+		w.Titles[p.Path] = p.Title
+		w.Order = append(w.Order, p.Path)
 	}
-	if _, many := q.(*sql.DB); many { // a transaction does one thing after another
-		go read()
-	} else {
-		read()
-	}
-	live, err := store.LiveEditions(ctx, q, id)
-	if err := errors.Join(err, <-outlined); err != nil {
-		return err
-	}
-	if site == "" {
-		s.Editions, s.Working = make(map[string]*LiveEdition, len(live)), make(map[string]Working, len(copies))
-	} else {
-		s.Editions, s.Working = maps.Clone(s.Editions), maps.Clone(s.Working)
-		delete(s.Editions, site)
-		delete(s.Working, site)
-	}
-	for id, e := range live {
-		s.Editions[s.addresses[id]] = liveEdition(e)
-	}
-	for id := range live {
-		if copies[id] == nil { // all of it is deleted
-			copies[id] = &store.Edition{Site: id}
-		}
-	}
-	for id, e := range copies {
-		w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live[id], e), Next: latest[id] + 1}
-		for _, p := range e.Pages {
-			w.Titles[p.Path] = p.Title
-			w.Order = append(w.Order, p.Path)
-		}
-		s.Working[s.addresses[id]] = w
-	}
-	moved, err := store.MovedPages(ctx, q)
-	if err != nil {
-		return fmt.Errorf("reading where pages stood: %w", err)
-	}
-	s.Moved = byAddress(s, moved)
-	return nil
+	return w
 }
 
 // changes counts the pages and files of a working copy that are added, changed,
 // moved or deleted since the live edition, and another order of the menu as one
 // more; 0 before anything is live.
-func changes(live, working *store.Edition) (n int) {
+func changes(live *LiveEdition, working *store.Edition) (n int) {
 	if live == nil {
 		return 0
 	}
-	before := make(map[string]*store.Page, len(live.Pages))
-	for i := range live.Pages {
-		before[live.Pages[i].ID] = &live.Pages[i]
-	}
+	left := len(live.byID)
 	for _, p := range working.Pages {
-		old, there := before[p.ID]
-		delete(before, p.ID)
-		if !there || old.Mark != p.Mark || old.Path != p.Path || old.InMenu != p.InMenu || old.Listing != p.Listing {
+		old := live.byID[p.ID]
+		if old != nil {
+			left--
+		}
+		if old == nil || old.mark != markOf(p.Mark) || old.Path != p.Path || old.InMenu != p.InMenu || old.listing != p.Listing {
 			n++
 		}
 	}
-	n += len(before)
-	blobs := make(map[string]string, len(live.Files))
-	for _, f := range live.Files {
-		blobs[f.Path] = f.Blob
-	}
+	n += left
+	left = len(live.Files)
 	for _, f := range working.Files {
-		if blobs[f.Path] != f.Blob {
+		old := live.Files[f.Path]
+		if old != nil {
+			left--
+		}
+		if old == nil || old.Blob != f.Blob {
 			n++
 		}
-		delete(blobs, f.Path)
 	}
-	n += len(blobs)
-	if menuReordered(live.Pages, working.Pages) {
+	n += left
+	was := make([]string, len(live.Menu))
+	for i, p := range live.Menu {
+		was[i] = p.ID
+	}
+	if reordered(was, menuOf(working.Pages)) {
 		n++
 	}
 	return n
 }
 
-// menuReordered reports whether the pages that are in both menus stand in another
-// order.
-func menuReordered(before, after []store.Page) bool {
-	inMenu := func(pages []store.Page) map[string]bool {
-		ids := map[string]bool{}
-		for _, p := range pages {
-			if p.InMenu {
-				ids[p.ID] = true
-			}
+// menuOf returns the ids of the pages in a menu, in order.
+func menuOf(pages []store.Page) (ids []string) {
+	for _, p := range pages {
+		if p.InMenu {
+			ids = append(ids, p.ID)
 		}
-		return ids
 	}
-	order := func(pages []store.Page, there map[string]bool) (ids []string) {
-		for _, p := range pages {
-			if p.InMenu && there[p.ID] {
-				ids = append(ids, p.ID)
-			}
+	return ids
+}
+
+// reordered reports whether the pages that are in both menus stand in another order.
+func reordered(before, after []string) bool {
+	only := func(list, other []string) []string {
+		there := make(map[string]bool, len(other))
+		for _, id := range other {
+			there[id] = true
 		}
-		return ids
+		return slices.DeleteFunc(slices.Clone(list), func(id string) bool { return !there[id] })
 	}
-	return !slices.Equal(order(before, inMenu(after)), order(after, inMenu(before)))
+	return !slices.Equal(only(before, after), only(after, before))
+}
+
+// markOf reads the mark of what a page says.
+func markOf(text string) (mark [16]byte) {
+	_, _ = hex.Decode(mark[:], []byte(text[:min(len(text), 32)])) // an empty mark is one too
+	return mark
 }
 
 func liveEdition(e *store.Edition) *LiveEdition {
@@ -184,7 +149,7 @@ func liveEdition(e *store.Edition) *LiveEdition {
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
 	for _, p := range e.Pages {
-		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html"}
+		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, mark: markOf(p.Mark)}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
 		if p.InMenu {
 			l.Menu = append(l.Menu, page)
@@ -214,17 +179,6 @@ func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (stri
 // FileData is what a file of an edition holds.
 func (h *House) FileData(ctx context.Context, f *LiveFile) ([]byte, error) {
 	return h.data.get(f.Blob, func() ([]byte, error) { return store.Blob(ctx, h.DB, f.Blob) })
-}
-
-// Title is what a page is called: in the working copy, or else live, or its path.
-func (s *State) Title(site, path string) string {
-	if title := s.Working[site].Titles[path]; title != "" {
-		return title
-	}
-	if p := s.Editions[site].Page(path); p != nil {
-		return p.Title
-	}
-	return path
 }
 
 // PutEdition makes an edition live within a transaction of the caller's: pages

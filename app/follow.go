@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"maps"
 	"slices"
 
@@ -71,7 +70,7 @@ func followPeople(before, after *access.Document, becomes map[string]string) *fo
 const few = 8
 
 // leaveOut forgets those of whom nothing is kept.
-func (f *follows) leaveOut(ctx context.Context, tx *sql.Tx) error {
+func (f *follows) leaveOut(ctx context.Context, tx store.Queryer) error {
 	if len(f.moved)+len(f.ended)+len(f.dropped) <= few {
 		return nil
 	}
@@ -86,7 +85,7 @@ func (f *follows) leaveOut(ctx context.Context, tx *sql.Tx) error {
 }
 
 // write carries it out in the transaction of the change.
-func (f *follows) write(ctx context.Context, tx *sql.Tx) error {
+func (f *follows) write(ctx context.Context, tx store.Queryer) error {
 	if err := f.leaveOut(ctx, tx); err != nil {
 		return err
 	}

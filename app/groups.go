@@ -3,7 +3,6 @@ package app
 import (
 	"cmp"
 	"context"
-	"database/sql"
 	"fmt"
 	"slices"
 	"strings"
@@ -172,7 +171,7 @@ func (h *House) DeleteGroup(id string) HouseChange {
 			}
 			for i, site := range doc.Sites {
 				s := *site
-				s.Door.Ways, s.Holding.LetIn, s.Doors, s.Pages = ways(s.Door.Ways), ways(s.Holding.LetIn), slices.Clone(s.Doors), clonePages(s.Pages)
+				s.Door.Ways, s.Holding.LetIn, s.Doors, s.Pages = ways(s.Door.Ways), ways(s.Holding.LetIn), slices.Clone(s.Doors), access.ClonePages(s.Pages)
 				for k := range s.Doors {
 					s.Doors[k].Ways = ways(s.Doors[k].Ways)
 				}
@@ -190,40 +189,37 @@ func (h *House) DeleteGroup(id string) HouseChange {
 			}
 			return nil
 		},
-		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropGroup(ctx, tx, id) },
+		Also: func(tx *Tx) error { return store.DropGroup(tx.Context(), tx, id) },
 	}
 }
 
 // SetKeepers says who keeps a group beside the stewards: its people, slips and
 // join codes.
 func (h *House) SetKeepers(ctx context.Context, a Actor, group, list string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.IsSteward(a) {
-		return ErrMayNot
-	}
-	doc := h.State().Policy.Document()
-	if GroupAt(doc, group) == nil {
-		return ErrNothing
-	}
-	guests := ReadGuests(list, doc)
-	if len(guests.Problems) > 0 {
-		return FieldErrors{"keepers": strings.Join(guests.Problems, " ")}
-	}
-	var keepers []store.Who
-	var addresses []string
-	for _, who := range guests.People {
-		p := personAt(doc, who)
-		if p == nil {
-			return FieldErrors{"keepers": who + " is nobody of the house."}
+	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		doc := tx.State().Policy.Document()
+		if GroupAt(doc, group) == nil {
+			return ErrNothing
 		}
-		keepers, addresses = append(keepers, store.Who(p.ID)), append(addresses, canonical(p.Address))
-	}
-	what := fmt.Sprintf("The group %s is kept by %s.", Wording{Document: doc}.Group(group), cmp.Or(strings.Join(addresses, ", "), "stewards alone"))
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		guests := ReadGuests(list, doc)
+		if len(guests.Problems) > 0 {
+			return FieldErrors{"keepers": strings.Join(guests.Problems, " ")}
+		}
+		var keepers []store.Who
+		var addresses []string
+		for _, who := range guests.People {
+			p := personAt(doc, who)
+			if p == nil {
+				return FieldErrors{"keepers": who + " is nobody of the house."}
+			}
+			keepers, addresses = append(keepers, store.Who(p.ID)), append(addresses, canonical(p.Address))
+		}
+		what := fmt.Sprintf("The group %s is kept by %s.", Wording{Document: doc}.Group(group), cmp.Or(strings.Join(addresses, ", "), "stewards alone"))
 		if err := store.SaveKeepers(ctx, tx, group, keepers); err != nil {
 			return err
 		}
-		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")
+		tx.Log("", "people", what, "", "")
+		return nil
+
 	})
 }

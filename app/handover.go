@@ -3,8 +3,6 @@ package app
 import (
 	"context"
 	"crypto/sha256"
-	"database/sql"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -45,77 +43,56 @@ var errNotTheirs = access.TeamRefusal{Text: "Whoever wanted to hand this site ov
 // HandOver asks a person of the house to take a site over. Nothing changes until
 // they accept.
 func (h *House) HandOver(ctx context.Context, a Actor, site, to, stay string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	switch caps := h.Can(a, site, "/"); {
-	case caps == 0:
-		return ErrNoSite
-	case !caps.Has(access.Own):
-		return ErrMayNot
-	}
-	s := h.State()
-	guests := ReadGuests(to, s.Policy.Document())
-	if len(guests.People) != 1 || len(guests.Problems) > 0 || strings.Contains(guests.People[0], "@") {
-		return FieldErrors{"to": "Name one person of the house: only they can own a site. A steward can bring somebody into the house."}
-	}
-	i := slices.IndexFunc(s.Policy.Document().People, func(p access.Person) bool { return p.ID == guests.People[0] })
-	receiver := s.Policy.Document().People[i]
-	if store.Who(receiver.ID) == a.Who {
-		return FieldErrors{"to": "That is yourself."}
-	}
-	if !slices.Contains([]string{StayOwner, StayAdmin, StayAway}, stay) {
-		return FieldErrors{"stay": "Choose what becomes of you."}
-	}
-	changes := h.beginChanges()
-	doc := changes.site(site)
-	if !slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Role == "owner" && e.Accepted }) {
-		return FieldErrors{"to": "You do not own this site yourself. Put an owner on the team instead."}
-	}
-	if slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, store.Who(receiver.ID)) && e.Role == "owner" }) {
-		return FieldErrors{"to": receiver.Name + " owns it already, or is asked to."}
-	}
-	doc.Team = append(doc.Team, access.TeamEntry{Person: receiver.ID, Role: "owner", Under: "/"})
-	if err := changes.check(h, s.Identity(a.Who)); err != nil {
-		return err
-	}
-	token := identity.Token()
-	inv := store.Invitation{
-		ID: identity.Token(), Who: store.Who(receiver.ID), By: a.Who, At: h.now(), Ends: h.now().Add(invitationLife),
-		Token: sha256.Sum256([]byte(token)), Mailed: s.Settings.Reaches(mustAddress(receiver.Address)), Stay: stay, Status: "waiting",
-		To: []store.Invited{{Site: h.id(site), Under: "/", Role: "owner"}},
-	}
-	return changes.put(ctx, h, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveInvitation(ctx, tx, inv),
-			h.ledger(ctx, tx, a.Address.String(), site, "invitation", fmt.Sprintf("%s was asked to take the site over.", receiver.Name), "", ""),
-			h.sendInvitation(ctx, tx, changes.next, a, inv, h.invitationURL(token)),
-		)
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.Own}, func(tx *Tx) error {
+		s := tx.State()
+		guests := ReadGuests(to, s.Policy.Document())
+		if len(guests.People) != 1 || len(guests.Problems) > 0 || strings.Contains(guests.People[0], "@") {
+			return FieldErrors{"to": "Name one person of the house: only they can own a site. A steward can bring somebody into the house."}
+		}
+		i := slices.IndexFunc(s.Policy.Document().People, func(p access.Person) bool { return p.ID == guests.People[0] })
+		receiver := s.Policy.Document().People[i]
+		if store.Who(receiver.ID) == a.Who {
+			return FieldErrors{"to": "That is yourself."}
+		}
+		if !slices.Contains([]string{StayOwner, StayAdmin, StayAway}, stay) {
+			return FieldErrors{"stay": "Choose what becomes of you."}
+		}
+		doc := tx.Site(site)
+		if !slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Role == "owner" && e.Accepted }) {
+			return FieldErrors{"to": "You do not own this site yourself. Put an owner on the team instead."}
+		}
+		if slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, store.Who(receiver.ID)) && e.Role == "owner" }) {
+			return FieldErrors{"to": receiver.Name + " owns it already, or is asked to."}
+		}
+		doc.Team = append(doc.Team, access.TeamEntry{Person: receiver.ID, Role: "owner", Under: "/"})
+		token := identity.Token()
+		inv := store.Invitation{
+			ID: identity.Token(), Who: store.Who(receiver.ID), By: a.Who, At: tx.Now(), Ends: tx.Now().Add(invitationLife),
+			Token: sha256.Sum256([]byte(token)), Mailed: s.Settings.Reaches(mustAddress(receiver.Address)), Stay: stay, Status: "waiting",
+			To: []store.Invited{{Site: tx.State().ID(site), Under: "/", Role: "owner"}},
+		}
+		tx.Log(site, "invitation", fmt.Sprintf("%s was asked to take the site over.", receiver.Name), "", "")
+		tx.Try(h.sendInvitation(ctx, tx, inv, h.invitationURL(token)))
+		return store.SaveInvitation(ctx, tx, inv)
 	})
 }
 
 // LeaveTeam takes somebody off a site's team at their own wish, at once. What
 // they may do through a group stays.
 func (h *House) LeaveTeam(ctx context.Context, a Actor, site string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if h.CanAnywhere(a, site) == 0 {
-		return ErrNoSite
-	}
-	s := h.State()
-	changes := h.beginChanges()
-	doc := changes.site(site)
-	was := len(doc.Team)
-	doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Accepted })
-	if len(doc.Team) == was {
-		return ErrNothing
-	}
-	if err := changes.check(h, s.Identity(a.Who)); err != nil {
-		return err
-	}
-	return changes.put(ctx, h, func(tx *sql.Tx) error {
-		return errors.Join(
-			h.ledger(ctx, tx, a.Address.String(), site, "invitation", a.Name+" left the team.", "", ""),
-			h.tell(ctx, tx, h.whoMay(s, site, access.ManageTeam), site, "role", fmt.Sprintf("%s left the team of %s.", a.Name, doc.Title), "/sites/"+site+"/team"),
-		)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		if h.CanAnywhere(a, site) == 0 {
+			return ErrNoSite
+		}
+		s := tx.State()
+		doc := tx.Site(site)
+		was := len(doc.Team)
+		doc.Team = slices.DeleteFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, a.Who) && e.Accepted })
+		if len(doc.Team) == was {
+			return ErrNothing
+		}
+		tx.Log(site, "invitation", a.Name+" left the team.", "", "")
+		tx.Notify(tx.WhoMay(site, access.ManageTeam), site, "role", fmt.Sprintf("%s left the team of %s.", a.Name, doc.Title), "/sites/"+site+"/team")
+		return nil
 	})
 }

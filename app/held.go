@@ -56,7 +56,7 @@ func (s *State) version(kind, site, id string) (int, bool) {
 	if kind == "link" {
 		return s.LinkVersion(site, id), true
 	}
-	secret, known := s.Passes[site][id]
+	secret, known := s.Site(site).Passes[id]
 	return secret.Version, known
 }
 

@@ -2,15 +2,12 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
-	"fmt"
-	"maps"
 	"net/mail"
 	"net/url"
 	"slices"
 	"strings"
 
+	"velada/core/access"
 	"velada/store"
 )
 
@@ -21,22 +18,10 @@ var HoldingDesigns = []string{"night", "paper", "poster", "plain", "own"}
 // MostPicture is the most bytes that a holding page's picture may have.
 const MostPicture = 2 << 20
 
-func (s *State) readHolding(ctx context.Context, q store.Queryer) error {
-	list, err := store.HoldingPages(ctx, q)
-	if err != nil {
-		return fmt.Errorf("reading holding pages: %w", err)
-	}
-	s.Holding = map[string]store.HoldingPage{}
-	for _, p := range list {
-		s.Holding[s.addresses[p.Site]] = p
-	}
-	return nil
-}
-
 // HoldingPage is what a site's holding page says, where nobody wrote one too.
 func (s *State) HoldingPage(site string) store.HoldingPage {
-	if p, ok := s.Holding[site]; ok {
-		return p
+	if p := s.Site(site).Holding; p != nil {
+		return *p
 	}
 	return store.HoldingPage{Design: HoldingDesigns[0], Countdown: true}
 }
@@ -65,26 +50,12 @@ func (h *House) WriteHoldingPage(ctx context.Context, a Actor, site string, p st
 	if len(wrong) > 0 {
 		return wrong
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayChangeDoor(a, site); err != nil {
-		return err
-	}
-	p.Site = h.id(site)
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveHoldingPage(ctx, tx, p),
-			h.ledger(ctx, tx, a.Address.String(), site, "holding", "What the holding page says was changed.", "", ""),
-		)
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.ChangeDoor}, func(tx *Tx) error {
+		p.Site = tx.State().ID(site)
+		tx.Renew(p.Site, TheHolding)
+		tx.Log(site, "holding", "What the holding page says was changed.", "", "")
+		return store.SaveHoldingPage(ctx, tx, p)
 	})
-	if err != nil {
-		return fmt.Errorf("writing the holding page: %w", err)
-	}
-	next := *h.State()
-	next.Holding = maps.Clone(next.Holding)
-	next.Holding[site] = p
-	h.swapFor(&next, site)
-	return nil
 }
 
 func contactable(contact string) bool {

@@ -17,25 +17,22 @@ var ErrPast = errors.New("that time has passed")
 // ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
 // zero time calls that off. It is worked out again at that moment.
 func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayRehearse(a, site); err != nil {
-		return err
-	}
-	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
-	switch {
-	case err != nil:
-		return err
-	case r == nil:
-		return ErrNothing
-	case !due.IsZero() && !due.After(h.now()):
-		return ErrPast
-	}
-	if t := h.tray(h.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
-		return ErrGrave
-	}
-	r.Due, r.Trouble = due, ""
-	return store.SaveRehearsal(ctx, h.DB, r)
+	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), a.Who)
+		switch {
+		case err != nil:
+			return err
+		case r == nil:
+			return ErrNothing
+		case !due.IsZero() && !due.After(tx.Now()):
+			return ErrPast
+		}
+		if t := h.tray(ctx, tx.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
+			return ErrGrave
+		}
+		r.Due, r.Trouble = due, ""
+		return store.SaveRehearsal(ctx, tx, r)
+	})
 }
 
 // ApplyDue applies the rehearsals that are due by now. One that no longer fits is
@@ -65,17 +62,16 @@ func (h *House) applyDue(ctx context.Context, site string, who store.Who) error 
 		slog.Info("applied a rehearsal that was due", "site", site, "who", who)
 		return nil
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	r, found := store.FindRehearsal(ctx, h.DB, h.id(site), who)
-	if found != nil || r == nil {
-		return found
-	}
-	r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+err.Error()+"."
-	return errors.Join(
-		store.SaveRehearsal(ctx, h.DB, r),
-		h.tell(ctx, h.DB, []store.Who{who}, site, "waiting", "Your rehearsal on "+h.title(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal"),
-	)
+	why := err.Error()
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), who)
+		if err != nil || r == nil {
+			return err
+		}
+		r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+why+"."
+		tx.Notify([]store.Who{who}, site, "waiting", "Your rehearsal on "+tx.State().SiteTitle(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal")
+		return store.SaveRehearsal(ctx, tx, r)
+	})
 }
 
 // KeepApplying applies what is due until ctx ends.

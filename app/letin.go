@@ -2,8 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,7 +18,6 @@ type WayToSayYes struct {
 	Opens  []string // paths that open to them by it, and do not now
 	Enough bool     // the page that they asked for is among them
 	change func(doc *access.Document) error
-	then   *access.Policy
 }
 
 // WaysToSayYes works out the ways to let somebody in who asks, each with what it
@@ -42,11 +39,10 @@ func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list 
 	before := opensTo(s.Policy, address, l.Who, access.At(h.now()))
 	for _, c := range candidates {
 		c.change = h.yesBy(c.ID, l)
-		then, err := h.saidYes(ctx, a, s, address, c)
+		then, err := h.saidYes(ctx, a, s, c)
 		if err != nil {
 			continue
 		}
-		c.then = then
 		for _, path := range opensTo(then, address, l.Who, access.At(h.now())) {
 			if !slices.Contains(before, path) {
 				c.Opens = append(c.Opens, path)
@@ -59,22 +55,23 @@ func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list 
 }
 
 // saidYes works out the policy in which one of the ways was chosen.
-func (h *House) saidYes(ctx context.Context, a Actor, s *State, site string, way WayToSayYes) (*access.Policy, error) {
-	if g, is := strings.CutPrefix(way.ID, "group:"); is { // never a right that the one who answers lacks
-		plan, err := h.PlanHouse(ctx, a, HouseChange{Group: g, Do: way.change})
-		if err != nil {
-			return nil, err
-		}
-		return plan.Then, nil
-	}
-	doc := editable(s.Policy.Document())
-	if err := way.change(doc); err != nil {
+func (h *House) saidYes(ctx context.Context, a Actor, s *State, way WayToSayYes) (*access.Policy, error) {
+	c := way.asChange("")
+	tx, err := h.draft(ctx, s, a, c.needs(), c.in)
+	if err != nil {
 		return nil, err
 	}
-	if way.ID == "guest" { // it changes the site alone
-		return s.Policy.Replace(doc.Sites[slices.IndexFunc(doc.Sites, func(d *access.Site) bool { return d.Address == site })])
+	return tx.Policy()
+}
+
+// asChange is the way as a change of the house. Who is put into a group never gets a
+// right by it that the one who answers lacks; the others are for whoever may admit.
+func (w WayToSayYes) asChange(what string) HouseChange {
+	c := HouseChange{What: what, Do: w.change, admits: true}
+	if g, is := strings.CutPrefix(w.ID, "group:"); is {
+		c.Group, c.admits = g, false
 	}
-	return access.Compile(doc, s.Policy)
+	return c
 }
 
 // opensTo lists the pages of a site that open to somebody by a policy.
@@ -199,44 +196,41 @@ func (h *House) putOnGuestLists(site *access.Site, path string, who store.Who) {
 // AnswerLetIn says yes to somebody who asks to be let in, by one of the ways, or
 // no; they are told by mail, with a word.
 func (h *House) AnswerLetIn(ctx context.Context, a Actor, site string, id int64, way, word string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayAdmit(a, site); err != nil {
-		return err
-	}
-	asks, err := store.LetIns(ctx, h.DB, h.id(site))
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(asks, func(l store.LetIn) bool { return l.ID == id })
-	if i < 0 {
-		return ErrNothing
-	}
-	l := asks[i]
-	address, there := h.State().AddressOf(l.Who)
-	if !there { // gone since they asked
-		return store.DropLetIn(ctx, h.DB, h.id(site), id)
-	}
-	name, title := h.NameOf(l.Who), h.title(site)
-	letter := post.Letter{To: address.String(), Word: strings.TrimSpace(word), From: a.Name}
-	if way == "" {
-		letter.Subject = "You cannot be let in to " + title
-		letter.Lines = []string{"You asked to be let in to " + title + ". The answer is no."}
-		return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-			return errors.Join(store.DropLetIn(ctx, tx, h.id(site), id), h.write(ctx, tx, site, "answer", letter),
-				h.ledger(ctx, tx, a.Address.String(), site, "member", name+" asked to be let in, and was refused.", "", ""))
-		})
-	}
-	ways := h.WaysToSayYes(ctx, a, l)
-	k := slices.IndexFunc(ways, func(w WayToSayYes) bool { return w.ID == way })
-	if k < 0 {
-		return ErrNothing
-	}
-	letter.Subject = "You are let in to " + title
-	letter.Lines = []string{"You asked to be let in to " + title + ", and you are. Sign in with this address: a link by mail is enough."}
-	letter.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + access.EscapePath(l.Path)}
-	what := fmt.Sprintf("%s asked to be let in: %s.", name, strings.ToLower(ways[k].Text[:1])+ways[k].Text[1:])
-	return h.putHouse(ctx, a.Address.String(), HouseChange{What: what, Also: func(ctx context.Context, tx *sql.Tx) error {
-		return errors.Join(store.DropLetIn(ctx, tx, h.id(site), id), h.write(ctx, tx, site, "answer", letter), h.ledger(ctx, tx, a.Address.String(), site, "member", what, "", ""))
-	}}, ways[k].then)
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.ManageMembers}, func(tx *Tx) error {
+		s := tx.State()
+		asks, err := store.LetIns(ctx, tx, s.ID(site))
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(asks, func(l store.LetIn) bool { return l.ID == id })
+		if i < 0 {
+			return ErrNothing
+		}
+		l := asks[i]
+		address, there := s.AddressOf(l.Who)
+		if err := store.DropLetIn(ctx, tx, s.ID(site), id); err != nil || !there { // gone since they asked
+			return err
+		}
+		name, title := h.NameOf(l.Who), s.SiteTitle(site)
+		letter := post.Letter{To: address.String(), Word: strings.TrimSpace(word), From: a.Name}
+		if way == "" {
+			letter.Subject = "You cannot be let in to " + title
+			letter.Lines = []string{"You asked to be let in to " + title + ". The answer is no."}
+			tx.Mail(site, "answer", letter)
+			tx.Log(site, "member", name+" asked to be let in, and was refused.", "", "")
+			return nil
+		}
+		ways := h.WaysToSayYes(ctx, a, l)
+		k := slices.IndexFunc(ways, func(w WayToSayYes) bool { return w.ID == way })
+		if k < 0 {
+			return ErrNothing
+		}
+		letter.Subject = "You are let in to " + title
+		letter.Lines = []string{"You asked to be let in to " + title + ", and you are. Sign in with this address: a link by mail is enough."}
+		letter.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + access.EscapePath(l.Path)}
+		tx.Mail(site, "answer", letter)
+		what := fmt.Sprintf("%s asked to be let in: %s.", name, strings.ToLower(ways[k].Text[:1])+ways[k].Text[1:])
+		tx.Log(site, "member", what, "", "")
+		return ways[k].asChange(what).in(tx)
+	})
 }

@@ -66,7 +66,7 @@ func TestSayingYesOpensWhatItSaid(t *testing.T) {
 			t.Fatalf("%s: %+v", way, ways)
 		}
 		var before []string
-		for path := range h.State().Working["society"].Titles {
+		for path := range h.State().Site("society").Working.Titles {
 			if opens(h, "society", path, zoe) {
 				before = append(before, path)
 			}
@@ -74,7 +74,7 @@ func TestSayingYesOpensWhatItSaid(t *testing.T) {
 		if err := h.AnswerLetIn(ctx, ines, "society", l.ID, way, "Welcome to the hill"); err != nil {
 			t.Fatal(way, err)
 		}
-		for path := range h.State().Working["society"].Titles {
+		for path := range h.State().Site("society").Working.Titles {
 			if got, want := opens(h, "society", path, zoe), slices.Contains(before, path) || slices.Contains(ways[i].Opens, path); got != want {
 				t.Errorf("%s: %s opens %v, and %v was said", way, path, got, want)
 			}

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"fmt"
 	"strings"
 	"time"
@@ -66,7 +65,7 @@ func (h *House) StripLetters(ctx context.Context) error {
 	if err != nil || len(list) == 0 {
 		return err
 	}
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return h.strip(ctx, tx, list) })
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return h.strip(ctx, tx, list) })
 }
 
 // stripLetters takes a link that is spent out of the letters that have it.

@@ -15,12 +15,12 @@ import (
 var ErrNoLink = errors.New("this link leads nowhere any more")
 
 // LinkVersion is how often a link got a new token, from 1.
-func (s *State) LinkVersion(site, link string) int { return max(1, s.links[[2]string{site, link}]) }
+func (s *State) LinkVersion(site, link string) int { return max(1, s.Site(site).links[link]) }
 
 // LinkToken is the secret part of a link's address at a version of it. It comes
 // from the site's salt rather than its address, so that it outlives a change of that.
 func (h *House) LinkToken(site, link string, version int) string {
-	return h.seal("link-token", string(h.State().salts[site]), fmt.Sprintf("%s.%d", link, version))[:24]
+	return h.seal("link-token", string(h.State().Site(site).salt), fmt.Sprintf("%s.%d", link, version))[:24]
 }
 
 // FollowLink finds the link that a token belongs to. held is the cookie of
@@ -39,7 +39,8 @@ func (h *House) FollowLink(ctx context.Context, site, token, held string) (cooki
 		if l.Revoked || !within(l.From, l.Until, now) {
 			return "", "", ErrNoLink
 		}
-		if err := store.CountLinkUse(ctx, h.DB, h.id(site), l.ID, h.now()); err != nil {
+		err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.CountLinkUse(ctx, tx, s.ID(site), l.ID, tx.Now()) })
+		if err != nil {
 			slog.Error("counting a use of a link", "site", site, "link", l.ID, "error", err)
 		}
 		return h.hold("link", s, site, held, l.ID, version), l.Under, nil

@@ -8,8 +8,6 @@ import (
 	"log/slog"
 	"net/mail"
 	"net/url"
-	"slices"
-	"strings"
 	"time"
 
 	"velada/core/access"
@@ -80,7 +78,8 @@ func (h *House) SendWaiting(ctx context.Context) error {
 			}
 			slog.Warn("mail was not sent", "mail", m.ID, "error", err)
 		}
-		if err := store.MarkMail(ctx, h.DB, m.ID, status, m.Tries+1, trouble); err != nil {
+		err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(ctx, tx, m.ID, status, m.Tries+1, trouble) })
+		if err != nil {
 			return err
 		}
 	}
@@ -105,12 +104,12 @@ func (h *House) KeepSending(ctx context.Context, every time.Duration) {
 
 // TryMail writes a letter to a steward, to see whether mail arrives.
 func (h *House) TryMail(ctx context.Context, a Actor) error {
-	if !h.IsSteward(a) {
-		return ErrMayNot
-	}
-	return h.write(ctx, h.DB, "", "try", post.Letter{
-		To: a.Address.String(), Subject: "Mail from " + h.State().Policy.Document().House.Name + " arrives",
-		Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
+	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		tx.Mail("", "try", post.Letter{
+			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
+			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
+		})
+		return nil
 	})
 }
 
@@ -147,60 +146,6 @@ var NoticeKinds = []struct{ ID, Name string }{
 	{"request", "somebody asks for something that I may answer"},
 	{"role", "what I may do on a site changes"},
 	{"waiting", "something of mine waits or did not work"},
-}
-
-// tell tells people something in the console, and by mail who chose that.
-func (h *House) tell(ctx context.Context, q store.Queryer, to []store.Who, site, kind, what, path string) error {
-	for i, who := range to {
-		if slices.Contains(to[:i], who) {
-			continue
-		}
-		if err := store.SaveNotice(ctx, q, store.Notice{Who: who, At: h.now(), Site: site, Kind: kind, What: what, URL: path}); err != nil {
-			return fmt.Errorf("telling %s: %w", who, err)
-		}
-		account, err := store.FindAccount(ctx, q, who)
-		if err != nil {
-			return err
-		}
-		address, there := h.State().AddressOf(who)
-		if account == nil || !there || !slices.Contains(account.ByMail, kind) {
-			continue
-		}
-		err = h.write(ctx, q, site, "notice", post.Letter{
-			To: address.String(), Subject: strings.TrimSuffix(what, "."), Lines: []string{what}, Action: post.Action{Text: "Look at it", URL: h.ConsoleURL + path},
-			After: []string{"You chose to be told this by mail. Under “Your account” you can choose otherwise."},
-		})
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// whoMay lists those on a site's team who have a capability on
-// all of it; the stewards where nobody has.
-func (h *House) whoMay(s *State, site string, c access.Capability) (list []store.Who) {
-	at := access.At(h.now())
-	doc := s.Policy.Document()
-	for _, m := range s.Policy.TeamMembers(site, at) {
-		if m.Whole.Has(c) {
-			list = append(list, store.Who(m.Person))
-		}
-	}
-	for _, e := range s.SiteDocument(site).Team {
-		if a, err := access.ParseAddress(e.Address); err == nil && s.Policy.Site(site).Capabilities("/", s.Policy.Address(a), at).Has(c) {
-			list = append(list, s.WhoHas(a))
-		}
-	}
-	if len(list) > 0 {
-		return list
-	}
-	for _, p := range doc.People {
-		if p.Steward && !p.Blocked {
-			list = append(list, store.Who(p.ID))
-		}
-	}
-	return list
 }
 
 // canonical writes an address as addresses are compared.

@@ -3,15 +3,12 @@ package app
 import (
 	"cmp"
 	"context"
-	"database/sql"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
 	"velada/core/access"
 	"velada/post"
-	"velada/store"
 )
 
 // MemberChange is what is done about a member of a site.
@@ -33,85 +30,61 @@ var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: 
 // one or many, with a word to them. It holds for their next request, also where
 // they are inside. It gives how many were changed; those for whom it does not fit
 // any more are left out.
-func (h *House) ChangeMembers(ctx context.Context, a Actor, site string, people []string, change MemberChange, word string) (int, error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayAdmit(a, site); err != nil {
-		return 0, err
-	}
-	s := h.State()
-	doc := *s.SiteDocument(site)
-	doc.Members = slices.Clone(doc.Members)
-	w := Wording{Document: s.Policy.Document(), Site: &doc, Zone: s.Zone}
-	team := map[string]bool{}
-	if change == Block {
-		for _, m := range s.Policy.TeamMembers(site, access.At(h.now())) {
-			team[m.Person] = true
-		}
-	}
-	type told struct{ who, was, what string }
-	var list []told
-	for _, who := range people {
-		i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
-		if i < 0 {
-			continue
-		}
-		if team[who] {
-			return 0, ErrOnTeam
-		}
-		name, was, what := w.Person(who), doc.Members[i].Status, ""
-		switch {
-		case change == Admit && was == "pending":
-			doc.Members[i].Status, what = "approved", name+" was admitted as a member."
-		case change == Refuse && was == "pending":
-			doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was refused as a member."
-		case change == Block && was != "blocked":
-			doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
-		case change == Unblock && was == "blocked":
-			doc.Members[i].Status, what = "approved", name+" is a member again."
-		case change == Remove && was != "pending":
-			doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no member any more."
-		default:
-			continue
-		}
-		list = append(list, told{who, was, what})
-	}
-	if len(list) == 0 {
-		return 0, ErrNothing
-	}
-	then, err := s.Policy.Replace(&doc)
-	if err != nil {
-		return 0, err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := store.SaveSite(ctx, tx, &doc, sitePosition(s, site)); err != nil {
-			return err
-		}
-		for _, t := range list {
-			if err := h.ledger(ctx, tx, a.Address.String(), site, "member", t.what, t.was, string(change)); err != nil {
-				return err
+func (h *House) ChangeMembers(ctx context.Context, a Actor, site string, people []string, change MemberChange, word string) (changed int, err error) {
+	err = h.Change(ctx, a, Needs{Site: site, Cap: access.ManageMembers}, func(tx *Tx) error {
+		s := tx.State()
+		doc := tx.Site(site)
+		w := Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+		team := map[string]bool{}
+		if change == Block {
+			for _, m := range s.Policy.TeamMembers(site, access.At(tx.Now())) {
+				team[m.Person] = true
 			}
-			if p := personAt(s.Policy.Document(), t.who); p != nil && (change == Admit || change == Refuse) {
-				if err := h.write(ctx, tx, site, "answer", h.memberAnswer(a, site, canonical(p.Address), change, word)); err != nil {
-					return err
-				}
+		}
+		for _, who := range people {
+			i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
+			if i < 0 {
+				continue
 			}
+			if team[who] {
+				return ErrOnTeam
+			}
+			name, was, what := w.Person(who), doc.Members[i].Status, ""
+			switch {
+			case change == Admit && was == "pending":
+				doc.Members[i].Status, what = "approved", name+" was admitted as a member."
+			case change == Refuse && was == "pending":
+				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was refused as a member."
+			case change == Block && was != "blocked":
+				doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
+			case change == Unblock && was == "blocked":
+				doc.Members[i].Status, what = "approved", name+" is a member again."
+			case change == Remove && was != "pending":
+				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no member any more."
+			default:
+				continue
+			}
+			changed++
+			tx.Log(site, "member", what, was, string(change))
+			if p := personAt(s.Policy.Document(), who); p != nil && (change == Admit || change == Refuse) {
+				tx.Mail(site, "answer", h.memberAnswer(a, site, canonical(p.Address), change, word))
+			}
+		}
+		if changed == 0 {
+			return ErrNothing
 		}
 		return nil
 	})
 	if err != nil {
-		return 0, fmt.Errorf("changing members: %w", err)
+		return 0, err
 	}
-	next := *s
-	next.Policy = then
-	h.swapFor(&next, site)
-	return len(list), nil
+	return changed, nil
 }
 
 func (h *House) memberAnswer(a Actor, site, to string, change MemberChange, word string) post.Letter {
-	title := h.title(site)
+	title := h.State().SiteTitle(site)
 	l := post.Letter{To: to, Word: strings.TrimSpace(word), From: a.Name, Subject: "You are a member of " + title, Lines: []string{"You asked to become a member of " + title + ", and you are one from now on."}}
-	l.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + cmp.Or(h.State().Memberships[site].First, "/")}
+	l.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + cmp.Or(h.State().Site(site).Membership.First, "/")}
 	if change == Refuse {
 		l.Subject, l.Action = "You are no member of "+title, post.Action{}
 		l.Lines = []string{"You asked to become a member of " + title + ". The answer is no."}

@@ -5,12 +5,9 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
-	"database/sql"
 	"encoding/base64"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -45,96 +42,43 @@ func (m Membership) WantsComments(path string) bool {
 	return slices.ContainsFunc(m.Comments, func(p string) bool { return p == "/" || path == p || strings.HasPrefix(path, p+"/") })
 }
 
-func (s *State) readMemberships(ctx context.Context, q store.Queryer) (err error) {
-	memberships, err := store.Memberships[Membership](ctx, q)
-	if err != nil {
-		return fmt.Errorf("reading memberships: %w", err)
-	}
-	s.Memberships = byAddress(s, memberships)
-	return s.readComments(ctx, q, "")
-}
-
-// readComments reads the comments of all sites, or of one.
-func (s *State) readComments(ctx context.Context, q store.Queryer, site string) error {
-	list, err := store.ShownComments(ctx, q, s.ID(site))
-	if err != nil {
-		return err
-	}
-	if site == "" {
-		s.Comments = map[string]map[string][]store.Comment{}
-	} else {
-		s.Comments = maps.Clone(s.Comments)
-		delete(s.Comments, site)
-	}
-	for _, c := range list {
-		site := s.addresses[c.Site]
-		if s.Comments[site] == nil {
-			s.Comments[site] = map[string][]store.Comment{}
-		}
-		s.Comments[site][c.Path] = append(s.Comments[site][c.Path], c)
-	}
-	return nil
-}
-
 // readersView is where the members of a site are looked after.
 func readersView(address string) string { return "/sites/" + address + "/members" }
-
-func (h *House) mayAdmit(a Actor, site string) error {
-	switch caps := h.Can(a, site, "/"); {
-	case caps.Has(access.ManageMembers):
-		return nil
-	case caps == 0:
-		return ErrNoSite
-	}
-	return ErrMayNot
-}
 
 // SetMembership sets what membership of a site is like. Who may sign up is
 // access, and rehearsed.
 func (h *House) SetMembership(ctx context.Context, a Actor, site string, m Membership) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayAdmit(a, site); err != nil {
-		return err
-	}
-	wrong := FieldErrors{}
-	paths := func(field string, list []string) {
-		for i, p := range list {
-			normal, err := access.DocumentPath(p)
-			if err != nil {
-				wrong[field] = fmt.Sprintf("“%s” is no path: %v.", p, err)
-				continue
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.ManageMembers}, func(tx *Tx) error {
+		wrong := FieldErrors{}
+		paths := func(field string, list []string) {
+			for i, p := range list {
+				normal, err := access.DocumentPath(p)
+				if err != nil {
+					wrong[field] = fmt.Sprintf("“%s” is no path: %v.", p, err)
+					continue
+				}
+				list[i] = normal
 			}
-			list[i] = normal
 		}
-	}
-	paths("comments", m.Comments)
-	if m.First != "" {
-		first := []string{m.First}
-		paths("first", first)
-		m.First = first[0]
-	}
-	if len(m.Questions) > 10 {
-		wrong["questions"] = "Ask at most ten questions."
-	}
-	if len(m.SignIn) > 40 || len(m.Yours) > 40 {
-		wrong["sign_in"] = "Use at most 40 letters."
-	}
-	if len(wrong) > 0 {
-		return wrong
-	}
-	s := h.State()
-	next := *s
-	next.Memberships = maps.Clone(s.Memberships)
-	next.Memberships[site] = m
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveMembership(ctx, tx, h.id(site), m), h.ledger(ctx, tx, a.Address.String(), site, "member", "What membership is like was changed.", "", ""))
+		paths("comments", m.Comments)
+		if m.First != "" {
+			first := []string{m.First}
+			paths("first", first)
+			m.First = first[0]
+		}
+		if len(m.Questions) > 10 {
+			wrong["questions"] = "Ask at most ten questions."
+		}
+		if len(m.SignIn) > 40 || len(m.Yours) > 40 {
+			wrong["sign_in"] = "Use at most 40 letters."
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		tx.Renew(tx.State().ID(site), TheMembers)
+		tx.Log(site, "member", "What membership is like was changed.", "", "")
+		return store.SaveMembership(ctx, tx, tx.State().ID(site), m)
 	})
-	if err != nil {
-		return err
-	}
-	h.swapFor(&next, site)
-	return nil
 }
 
 // Applying is somebody who wants to become a member of a site.
@@ -176,7 +120,7 @@ func (h *House) SignUpOpen(site string, who store.Who) (why string) {
 
 func (h *House) checkApplying(site string, a Applying, signedIn store.Who) (access.Address, error) {
 	wrong := FieldErrors{}
-	m := h.State().Memberships[site]
+	m := h.State().Site(site).Membership
 	var address access.Address
 	if signedIn != "" {
 		address, _ = h.State().AddressOf(signedIn)
@@ -241,16 +185,9 @@ func (h *House) ApplyForMembership(ctx context.Context, site string, a Applying,
 	}
 	a.Name, _ = nameTyped(a.Name)
 	a.Password, a.Address = identity.HashPassword(a.Password), address.String()
-	title := h.title(site)
+	title := h.State().SiteTitle(site)
 	return true, h.visitorLetter(ctx, LinkMember, address, site, a, from, linkTo, "Become a member of "+title,
 		"Somebody, you we hope, wants to become a member of "+title+" with this address. It counts once you say that the address is yours.", "The address is mine")
-}
-
-func (h *House) title(site string) string {
-	if doc := h.State().SiteDocument(site); doc != nil {
-		return cmp.Or(doc.Title, site)
-	}
-	return site
 }
 
 // visitorLetter mails a link that leads to a site's own host. Where the address has
@@ -265,13 +202,14 @@ func (h *House) visitorLetter(ctx context.Context, kind string, address access.A
 	if _, signsIn := h.State().WhoSignsIn(address); !signsIn { // somebody's before: nothing goes there
 		return nil
 	}
-	link, err := h.newMailLink(ctx, h.DB, kind, address.String(), detail, linkLife)
-	if err != nil {
-		return err
-	}
-	return h.write(ctx, h.DB, site, kind, post.Letter{
-		To: address.String(), Subject: subject, Lines: []string{line}, Action: post.Action{Text: action, URL: linkTo(link[strings.LastIndexByte(link, '/')+1:])},
-		After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."},
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		link := tx.MailLink(kind, address.String(), detail, linkLife)
+		tx.Mail(site, kind, post.Letter{
+			To: address.String(), Subject: subject, Lines: []string{line},
+			Action: post.Action{Text: action, URL: linkTo(link[strings.LastIndexByte(link, '/')+1:])},
+			After:  []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."},
+		})
+		return nil
 	})
 }
 
@@ -301,7 +239,7 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 			return nil, ErrLinkSpent
 		}
 		p.Path = ask.Path
-		if ask.Who, err = h.spend(ctx, token, l.Address, func(*sql.Tx, store.Who) error { return nil }); err != nil {
+		if ask.Who, err = h.spend(ctx, token, l.Address, func(*Tx, store.Who) error { return nil }); err != nil {
 			return nil, err
 		}
 		return p, h.ask(ctx, ask)
@@ -313,13 +251,14 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 	if a.Site == "" || a.Site != h.id(site) {
 		return nil, ErrLinkSpent
 	}
-	who, err := h.spend(ctx, token, l.Address, func(tx *sql.Tx, who store.Who) error {
-		return h.accountUnlessThere(ctx, tx, store.Account{Who: who, Name: a.Name, Password: a.Password, SignedIn: true})
+	who, err := h.spend(ctx, token, l.Address, func(tx *Tx, who store.Who) error {
+		tx.NewAccountUnlessThere(store.Account{Who: who, Name: a.Name, Password: a.Password, SignedIn: true})
+		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	p.Path = cmp.Or(h.State().Memberships[site].First, a.Path, "/")
+	p.Path = cmp.Or(h.State().Site(site).Membership.First, a.Path, "/")
 	if why := h.SignUpOpen(site, who); why == "" {
 		if err := h.becomeMember(ctx, who, a.Name, a); err != nil {
 			return nil, err
@@ -331,7 +270,7 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 		return p, err
 	}
 	id := identity.Token()
-	if err := h.Begin(ctx, id, who, "Signed up on "+h.title(site), "a link by mail"); err != nil {
+	if err := h.Begin(ctx, id, who, "Signed up on "+h.State().SiteTitle(site), "a link by mail"); err != nil {
 		return nil, err
 	}
 	p.Session = id
@@ -341,46 +280,37 @@ func (h *House) ProveOnSite(ctx context.Context, token, site string) (*Proven, e
 // becomeMember makes somebody a member of a site, or puts them among those who
 // wait; who is nobody of the house yet becomes somebody.
 func (h *House) becomeMember(ctx context.Context, who store.Who, name string, a Applying) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	s := h.State()
-	site := s.SiteAddress(a.Site)
-	if why := h.SignUpOpen(site, who); why != "" {
-		return FieldErrors{"closed": why}
-	}
-	if name == "" {
-		name = h.NameOf(who)
-	}
-	m := s.Memberships[site]
-	profile := store.Profile{Since: h.now(), Agreed: m.Terms}
-	for i, question := range m.Questions {
-		if i >= len(a.Answers) { // asked since they answered
-			break
+	by, _ := h.ActorOf(who)
+	return h.Change(ctx, by, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		site := s.SiteAddress(a.Site)
+		if why := h.SignUpOpen(site, who); why != "" {
+			return FieldErrors{"closed": why}
 		}
-		profile.Answers = append(profile.Answers, store.Answer{Question: question, Answer: strings.TrimSpace(a.Answers[i])})
-	}
-	status, what := "pending", name+" asks to become a member."
-	if s.SiteDocument(site).SignUp.Mode == "instant" {
-		status, what = "approved", name+" became a member."
-	}
-	doc := editable(s.Policy.Document())
-	profile.Person = h.becomePersonAs(doc, who, name)
-	i := sitePosition(s, site)
-	place := *doc.Sites[i]
-	place.Members = append(slices.Clone(place.Members), access.Member{Who: profile.Person, Status: status})
-	doc.Sites[i] = &place
-	then, err := access.Compile(doc, s.Policy)
-	if err != nil {
-		return err
-	}
-	address, _ := s.AddressOf(who)
-	return h.putHouse(ctx, address.String(), HouseChange{What: what, Also: func(ctx context.Context, tx *sql.Tx) error {
-		err := errors.Join(store.SaveProfile(ctx, tx, a.Site, profile), h.ledger(ctx, tx, address.String(), site, "member", what, "", status))
+		name := cmp.Or(name, by.Name)
+		m := s.Site(site).Membership
+		profile := store.Profile{Since: tx.Now(), Agreed: m.Terms}
+		for i, question := range m.Questions {
+			if i >= len(a.Answers) { // asked since they answered
+				break
+			}
+			profile.Answers = append(profile.Answers, store.Answer{Question: question, Answer: strings.TrimSpace(a.Answers[i])})
+		}
+		status, what := "pending", name+" asks to become a member."
+		if s.SiteDocument(site).SignUp.Mode == "instant" {
+			status, what = "approved", name+" became a member."
+		}
+		profile.Person = h.becomePersonAs(tx.Document(), who, name)
+		doc := tx.Site(site)
+		doc.Members = append(doc.Members, access.Member{Who: profile.Person, Status: status})
+		tx.Log("", "people", what, "", "")
+		tx.Log(site, "member", what, "", status)
 		if status == "pending" {
-			err = errors.Join(err, h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", name+" asks to become a member of "+h.title(site)+".", readersView(site)))
+			tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",
+				name+" asks to become a member of "+s.SiteTitle(site)+".", readersView(site))
 		}
-		return err
-	}}, then)
+		return store.SaveProfile(ctx, tx, a.Site, profile)
+	})
 }
 
 // Ask asks to be let in to a site, for who is signed in (l.Who); for others a letter
@@ -406,22 +336,22 @@ func (h *House) Ask(ctx context.Context, site, address string, l store.LetIn, fr
 	if _, err := h.CountForm("ask", from); err != nil {
 		return false, err
 	}
-	title := h.title(site)
+	title := h.State().SiteTitle(site)
 	return true, h.visitorLetter(ctx, LinkAsk, a, site, l, from, linkTo, "Ask to be let in to "+title,
 		"Somebody, you we hope, asks to be let in to "+title+" with this address. The question goes on once you say that the address is yours.", "The address is mine, go on")
 }
 
 func (h *House) ask(ctx context.Context, l store.LetIn) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	s := h.State()
-	site := s.SiteAddress(l.Site)
-	if site == "" || !s.Identity(l.Who).Known() {
-		return ErrNoSite
-	}
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveLetIn(ctx, tx, l),
-			h.tell(ctx, tx, h.whoMay(s, site, access.ManageMembers), site, "request", h.NameOf(l.Who)+" asks to be let in to "+h.title(site)+".", readersView(site)+"#asking"))
+	a, _ := h.ActorOf(l.Who)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		site := s.SiteAddress(l.Site)
+		if site == "" || !s.Identity(l.Who).Known() {
+			return ErrNoSite
+		}
+		tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",
+			a.Name+" asks to be let in to "+s.SiteTitle(site)+".", readersView(site)+"#asking")
+		return store.SaveLetIn(ctx, tx, l)
 	})
 }
 
@@ -446,7 +376,7 @@ func (h *House) Stop(ctx context.Context, token string, meant bool) (site, addre
 	id, person := store.SiteID(parts[0]), parts[1]
 	s := h.State()
 	if at, err := access.ParseAddress(person); err == nil { // letters of earlier versions named both by their addresses
-		id, person = s.ID(cmp.Or(s.Old[parts[0]], parts[0])), string(s.WhoHas(at))
+		id, person = s.ID(cmp.Or(s.Led(parts[0]), parts[0])), string(s.WhoHas(at))
 	}
 	to, there := s.AddressOf(store.Who(person))
 	if site = s.SiteAddress(id); site == "" || !there {
@@ -455,45 +385,44 @@ func (h *House) Stop(ctx context.Context, token string, meant bool) (site, addre
 	if !meant {
 		return site, to.String(), nil
 	}
-	profile, err := store.FindProfile(ctx, h.DB, id, person)
-	if err == nil {
+	a, _ := h.ActorOf(store.Who(person))
+	err = h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { // the token is the right
+		profile, err := store.FindProfile(ctx, tx, id, person)
+		if err != nil {
+			return err
+		}
 		profile.NoMail = true
-		err = store.SaveProfile(ctx, h.DB, id, profile)
-	}
+		return store.SaveProfile(ctx, tx, id, profile)
+	})
 	return site, to.String(), err
 }
 
 // WriteToMembers writes a letter to members of a site, all of them or some. Who
 // wants none gets none.
 func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayAdmit(a, site); err != nil {
-		return 0, 0, err
-	}
-	wrong := FieldErrors{}
-	if subject = strings.TrimSpace(subject); subject == "" || len(subject) > 150 || strings.ContainsAny(subject, "\r\n") {
-		wrong["subject"] = "Say what it is about, in at most 150 letters."
-	}
-	if strings.TrimSpace(text) == "" {
-		wrong["text"] = "There is nothing to send yet."
-	}
-	if len(wrong) > 0 {
-		return 0, 0, wrong
-	}
-	s := h.State()
-	doc := s.SiteDocument(site)
-	profiles, err := store.Profiles(ctx, h.DB, h.id(site))
-	if err != nil {
-		return 0, 0, err
-	}
-	var lines []string
-	for _, part := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n\n") {
-		if part = strings.TrimSpace(part); part != "" {
-			lines = append(lines, part)
+	err = h.Change(ctx, a, Needs{Site: site, Cap: access.ManageMembers}, func(tx *Tx) error {
+		wrong := FieldErrors{}
+		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > 150 || strings.ContainsAny(subject, "\r\n") {
+			wrong["subject"] = "Say what it is about, in at most 150 letters."
 		}
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		if strings.TrimSpace(text) == "" {
+			wrong["text"] = "There is nothing to send yet."
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		s := tx.State()
+		doc := s.SiteDocument(site)
+		profiles, err := store.Profiles(ctx, tx, tx.State().ID(site))
+		if err != nil {
+			return err
+		}
+		var lines []string
+		for _, part := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n\n") {
+			if part = strings.TrimSpace(part); part != "" {
+				lines = append(lines, part)
+			}
+		}
 		for _, m := range doc.Members {
 			if m.Status != "approved" || len(to) > 0 && !slices.Contains(to, m.Who) {
 				continue
@@ -504,15 +433,13 @@ func (h *House) WriteToMembers(ctx context.Context, a Actor, site string, to []s
 				continue
 			}
 			sent++
-			err := h.write(ctx, tx, site, "letter", post.Letter{
-				To: canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + h.title(site) + "."},
-				Stop: h.ConsoleURL + "/stop/" + h.stopToken(h.id(site), p.ID),
+			tx.Mail(site, "letter", post.Letter{
+				To: canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + s.SiteTitle(site) + "."},
+				Stop: h.ConsoleURL + "/stop/" + h.stopToken(s.ID(site), p.ID),
 			})
-			if err != nil {
-				return err
-			}
 		}
-		return h.ledger(ctx, tx, a.Address.String(), site, "member", fmt.Sprintf("A letter to %d members: %s", sent, subject), "", "")
+		tx.Log(site, "member", fmt.Sprintf("A letter to %d members: %s", sent, subject), "", "")
+		return nil
 	})
 	return sent, unwanted, err
 }

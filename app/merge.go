@@ -163,7 +163,7 @@ func merge(base, draft, now *access.Site) (merged *access.Site, clashes []unit) 
 			merged.SignUp = draft.SignUp
 		case "table":
 			door, _ := DoorAt(draft, TablePrefix+u.id)
-			merged.Pages = clonePages(merged.Pages)
+			merged.Pages = access.ClonePages(merged.Pages)
 			SetTable(merged, TablePrefix+u.id, door.Ways)
 		case "team":
 			merged.Team = takeEntry(merged.Team, draft.Team, u.id)

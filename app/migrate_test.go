@@ -156,7 +156,7 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 		t.Errorf("reasons: %v %v", reasons, err)
 	}
 	// the site that moved
-	if s.Old["society"] != "observatory" || s.Short["observatory"]["nights"] != "/open-nights" || len(s.Comments["observatory"]["/members"]) == 0 || s.Editions["observatory"].Number != 31 {
+	if s.Led("society") != "observatory" || s.Site("observatory").Short["nights"] != "/open-nights" || len(s.Site("observatory").Comments["/members"]) == 0 || s.Site("observatory").Live.Number != 31 {
 		t.Error("something of the site that moved is lost")
 	}
 	if list, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{s.ID("observatory")}}); err != nil || len(list) < 5 {

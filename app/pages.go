@@ -1,8 +1,8 @@
 package app
 
 import (
+	"cmp"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"mime"
@@ -27,9 +27,6 @@ const MostFile = 16 << 20
 // ErrNoPage says that there is no such page in the working copy.
 var ErrNoPage = errors.New("there is no such page in the working copy")
 
-// ErrSection says that somebody may not change this part of the working copy.
-var ErrSection = errors.New("this page is outside the part of the site that you may change")
-
 // Conflict says that somebody else changed the same lines meanwhile: nothing was
 // saved.
 type Conflict struct {
@@ -44,15 +41,9 @@ type Saved struct {
 	Merged bool
 }
 
-// mayWrite checks that somebody may change the working copy at a path.
-func (h *House) mayWrite(a Actor, site, path string) error {
-	switch caps := h.Can(a, site, path); {
-	case caps.Has(access.Write):
-		return nil
-	case h.CanAnywhere(a, site) == 0:
-		return ErrNoSite
-	}
-	return ErrSection
+// toWrite is what it takes to change the working copy at a path.
+func toWrite(site, path string) Needs {
+	return Needs{Site: site, Path: cmp.Or(path, "/"), Cap: access.Write}
 }
 
 // SavePage saves what somebody wrote on a page from a version of it. What others
@@ -68,7 +59,7 @@ func (h *House) SavePage(ctx context.Context, a Actor, site, id string, version 
 		case now == nil:
 			return Saved{}, ErrNoPage
 		}
-		if err := h.mayWrite(a, site, now.Path); err != nil {
+		if err := h.May(ctx, a, toWrite(site, now.Path)); err != nil {
 			return Saved{}, err
 		}
 		switch {
@@ -119,47 +110,35 @@ func (h *House) putTogether(ctx context.Context, site string, now store.Page, ve
 // keepPage saves a page that was worked out from what it was; again says that
 // somebody else has saved it since.
 func (h *House) keepPage(ctx context.Context, a Actor, site string, was store.Page, saved *Saved) (again bool, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	now, err := store.FindPage(ctx, h.DB, h.id(site), was.ID)
-	switch {
-	case err != nil:
-		return false, err
-	case now == nil:
-		return false, ErrNoPage
-	}
-	if err := h.mayWrite(a, site, now.Path); err != nil {
-		return false, err
-	}
-	if now.Version != was.Version {
-		return true, nil
-	}
-	title, body := saved.Page.Title, saved.Page.Body
-	if title == now.Title && body == now.Body {
+	err = h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		id := tx.State().ID(site)
+		now, err := store.FindPage(ctx, tx, id, was.ID)
+		switch {
+		case err != nil:
+			return err
+		case now == nil:
+			return ErrNoPage
+		}
+		if err := tx.Require(toWrite(site, now.Path)); err != nil {
+			return err
+		}
+		if again = now.Version != was.Version; again {
+			return nil
+		}
+		title, body := saved.Page.Title, saved.Page.Body
 		saved.Page = *now
-		return false, nil
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return store.SavePage(ctx, tx, h.id(site), *now, title, body, a.Who, h.now())
+		if title == now.Title && body == now.Body {
+			return nil
+		}
+		saved.Page.Title, saved.Page.Body, saved.Page.Version = title, body, now.Version+1
+		saved.Page.SavedAt, saved.Page.SavedBy = tx.Now(), a.Who
+		tx.Renew(id, TheWorking)
+		return store.SavePage(ctx, tx, id, *now, title, body, a.Who, tx.Now())
 	})
 	if err != nil {
-		return false, fmt.Errorf("saving %s: %w", now.Path, err)
+		return false, fmt.Errorf("saving the page: %w", err)
 	}
-	saved.Page = *now
-	saved.Page.Title, saved.Page.Body, saved.Page.Version = title, body, now.Version+1
-	saved.Page.SavedAt, saved.Page.SavedBy = h.now(), a.Who
-	return false, h.reloadWorking(ctx, site)
-}
-
-// reloadWorking reads what changed of one site's working copy, which no visitor
-// sees; the caller holds writing.
-func (h *House) reloadWorking(ctx context.Context, site string) error {
-	next := *h.State()
-	if err := next.readEditions(ctx, h.DB, site); err != nil {
-		return err
-	}
-	h.swapUnseen(&next)
-	return nil
+	return again, nil
 }
 
 var notInPath = regexp.MustCompile(`[^\p{L}\p{N}._~-]+`)
@@ -191,173 +170,201 @@ func checkPath(pages []store.Page, id, to string) (string, error) {
 }
 
 // NewPage adds a page to the working copy.
-func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body string) (store.Page, error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
+func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body string) (page store.Page, err error) {
+	err = h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		page, err = tx.NewPage(site, to, title, body)
+		return err
+	})
 	if err != nil {
 		return store.Page{}, err
 	}
-	title = strings.TrimSpace(title)
-	if title == "" {
+	return page, nil
+}
+
+// NewPage adds a page to the working copy of a site, where the one who makes the
+// change may write there.
+func (tx *Tx) NewPage(site, to, title, body string) (store.Page, error) {
+	id := tx.State().ID(site)
+	pages, err := store.WorkingCopy(tx.ctx, tx, id)
+	if err != nil {
+		return store.Page{}, err
+	}
+	if title = strings.TrimSpace(title); title == "" {
 		return store.Page{}, FieldErrors{"title": "Call the page something."}
 	}
 	normal, err := checkPath(pages, "", to)
 	if err != nil {
 		return store.Page{}, err
 	}
-	if err := h.mayWrite(a, site, normal); err != nil {
+	if err := tx.Require(toWrite(site, normal)); err != nil {
 		return store.Page{}, err
 	}
 	if body == "" {
 		body = "# " + title + "\n"
 	}
-	p := store.Page{ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1, SavedAt: h.now(), SavedBy: a.Who}
-	if err := store.AddPage(ctx, h.DB, h.id(site), p); err != nil {
-		return store.Page{}, err
+	p := store.Page{
+		ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1,
+		SavedAt: tx.Now(), SavedBy: tx.By().Who,
 	}
-	return p, h.reloadWorking(ctx, site)
+	tx.Renew(id, TheWorking)
+	return p, store.AddPage(tx.ctx, tx, id, p)
 }
 
 // MovePage gives a page another path, with the pages below it, and keeps the
-// links of the working copy right; and sets how it stands there. It gives the
+// links of the working copy right; and sets how it stands there. It returns the
 // number of links that were changed.
 func (h *House) MovePage(ctx context.Context, a Actor, site, id, to string, inMenu, listing bool) (links int, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
-	if err != nil {
-		return 0, err
-	}
-	i := slices.IndexFunc(pages, func(p store.Page) bool { return p.ID == id })
-	if i < 0 {
-		return 0, ErrNoPage
-	}
-	from := pages[i].Path
-	normal, err := checkPath(pages, id, to)
-	if err != nil {
-		return 0, err
-	}
-	if err := errors.Join(h.mayWrite(a, site, from), h.mayWrite(a, site, normal)); err != nil {
-		return 0, err
-	}
-	moved := func(p string) string { // the root takes nothing along
-		if p == from || from != "/" && access.Covers(from, p) {
-			return normal + strings.TrimPrefix(p, from)
+	err = h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		of := tx.State().ID(site)
+		pages, err := store.WorkingCopy(ctx, tx, of)
+		if err != nil {
+			return err
 		}
-		return p
-	}
-	if normal != from && from != "/" && access.Covers(from, normal) {
-		return 0, FieldErrors{"path": "A page cannot stand below itself."}
-	}
-	for _, p := range pages {
-		if to := moved(p.Path); to != p.Path && slices.ContainsFunc(pages, func(o store.Page) bool { return o.Path == to && moved(o.Path) == o.Path }) {
-			return 0, FieldErrors{"path": fmt.Sprintf("Another page stands at %s already.", to)}
+		m, err := moving(pages, id, to)
+		if err != nil {
+			return err
 		}
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		// first out of each other's way: a path stands once
-		for _, p := range pages {
-			if moved(p.Path) != p.Path {
-				if err := store.SetPage(ctx, tx, h.id(site), p.ID, "\x00"+p.ID, p.InMenu, p.Listing); err != nil {
-					return err
-				}
+		if err := errors.Join(tx.Require(toWrite(site, m.from)), tx.Require(toWrite(site, m.to))); err != nil {
+			return err
+		}
+		if err := m.free(pages); err != nil {
+			return err
+		}
+		tx.Renew(of, TheWorking)
+		for _, p := range pages { // first out of each other's way: a path stands once
+			if m.of(p.Path) != p.Path {
+				tx.Try(store.SetPage(ctx, tx, of, p.ID, "\x00"+p.ID, p.InMenu, p.Listing))
 			}
 		}
 		for _, p := range pages {
 			switch {
 			case p.ID == id:
-				err = store.SetPage(ctx, tx, h.id(site), id, normal, inMenu, listing)
-			case moved(p.Path) != p.Path:
-				err = store.SetPage(ctx, tx, h.id(site), p.ID, moved(p.Path), p.InMenu, p.Listing)
+				tx.Try(store.SetPage(ctx, tx, of, id, m.to, inMenu, listing))
+			case m.of(p.Path) != p.Path:
+				tx.Try(store.SetPage(ctx, tx, of, p.ID, m.of(p.Path), p.InMenu, p.Listing))
 			}
-			if err != nil {
-				return err
-			}
-			if from == normal || !strings.Contains(p.Body, from) { // a link names it
-				continue
-			}
-			body := content.Relink(p.Body, func(path string) string {
-				if to := moved(path); to != path {
-					links++
-					return to
-				}
-				return path
-			})
-			if body != p.Body {
-				if err := store.SavePage(ctx, tx, h.id(site), p, p.Title, body, a.Who, h.now()); err != nil {
-					return err
-				}
+			body, n := m.relink(p)
+			if links += n; body != p.Body {
+				tx.Try(store.SavePage(ctx, tx, of, p, p.Title, body, a.Who, tx.Now()))
 			}
 		}
 		return nil
 	})
 	if err != nil {
-		return 0, fmt.Errorf("moving %s: %w", from, err)
+		return 0, fmt.Errorf("moving the page: %w", err)
 	}
-	return links, h.reloadWorking(ctx, site)
+	return links, nil
+}
+
+// move is a page on its way to another path, with the pages below it.
+type move struct{ from, to string }
+
+// moving reads where a page stands and where it is to stand.
+func moving(pages []store.Page, id, to string) (m move, err error) {
+	i := slices.IndexFunc(pages, func(p store.Page) bool { return p.ID == id })
+	if i < 0 {
+		return m, ErrNoPage
+	}
+	m.from = pages[i].Path
+	m.to, err = checkPath(pages, id, to)
+	return m, err
+}
+
+// of returns where a path is after the move; the root takes nothing along.
+func (m move) of(path string) string {
+	if path == m.from || m.from != "/" && access.Covers(m.from, path) {
+		return m.to + strings.TrimPrefix(path, m.from)
+	}
+	return path
+}
+
+// free checks that nothing stands where the pages go.
+func (m move) free(pages []store.Page) error {
+	if m.to != m.from && m.from != "/" && access.Covers(m.from, m.to) {
+		return FieldErrors{"path": "A page cannot stand below itself."}
+	}
+	for _, p := range pages {
+		to := m.of(p.Path)
+		taken := func(o store.Page) bool { return o.Path == to && m.of(o.Path) == o.Path }
+		if to != p.Path && slices.ContainsFunc(pages, taken) {
+			return FieldErrors{"path": fmt.Sprintf("Another page stands at %s already.", to)}
+		}
+	}
+	return nil
+}
+
+// relink returns the text of a page with its links to what moves put right, and how
+// many those were.
+func (m move) relink(p store.Page) (body string, links int) {
+	if m.from == m.to || !strings.Contains(p.Body, m.from) { // a link names it
+		return p.Body, 0
+	}
+	body = content.Relink(p.Body, func(path string) string {
+		to := m.of(path)
+		if to != path {
+			links++
+		}
+		return to
+	})
+	return body, links
 }
 
 // ShiftPage puts a page before or after the one beside it in the order of the
 // working copy.
 func (h *House) ShiftPage(ctx context.Context, a Actor, site, id string, by int) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	pages, err := store.WorkingCopy(ctx, h.DB, h.id(site))
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(pages, func(p store.Page) bool { return p.ID == id })
-	if i < 0 {
-		return ErrNoPage
-	}
-	if err := h.mayWrite(a, site, pages[i].Path); err != nil {
-		return err
-	}
-	above := path.Dir(pages[i].Path)
-	beside := i
-	for k := i + by; k >= 0 && k < len(pages); k += by {
-		if path.Dir(pages[k].Path) == above && (pages[k].Path == "/") == (pages[i].Path == "/") {
-			beside = k
-			break
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		of := tx.State().ID(site)
+		pages, err := store.WorkingCopy(ctx, tx, of)
+		if err != nil {
+			return err
 		}
-	}
-	if beside == i {
-		return nil
-	}
-	pages[i], pages[beside] = pages[beside], pages[i]
-	ids := make([]string, len(pages))
-	for k, p := range pages {
-		ids[k] = p.ID
-	}
-	if err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return store.OrderPages(ctx, tx, h.id(site), ids) }); err != nil {
-		return err
-	}
-	return h.reloadWorking(ctx, site)
+		i := slices.IndexFunc(pages, func(p store.Page) bool { return p.ID == id })
+		if i < 0 {
+			return ErrNoPage
+		}
+		if err := tx.Require(toWrite(site, pages[i].Path)); err != nil {
+			return err
+		}
+		above := path.Dir(pages[i].Path)
+		beside := i
+		for k := i + by; k >= 0 && k < len(pages); k += by {
+			if path.Dir(pages[k].Path) == above && (pages[k].Path == "/") == (pages[i].Path == "/") {
+				beside = k
+				break
+			}
+		}
+		if beside == i {
+			return nil
+		}
+		pages[i], pages[beside] = pages[beside], pages[i]
+		ids := make([]string, len(pages))
+		for k, p := range pages {
+			ids[k] = p.ID
+		}
+		tx.Renew(of, TheWorking)
+		return store.OrderPages(ctx, tx, of, ids)
+	})
 }
 
 // DropPage takes a page out of the working copy. Visitors lose it with the next
 // edition.
 func (h *House) DropPage(ctx context.Context, a Actor, site, id string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	p, err := store.FindPage(ctx, h.DB, h.id(site), id)
-	if err != nil {
-		return err
-	}
-	if p == nil {
-		return ErrNoPage
-	}
-	if err := h.mayWrite(a, site, p.Path); err != nil {
-		return err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SavePage(ctx, tx, h.id(site), *p, p.Title, p.Body, a.Who, h.now()), store.DropPage(ctx, tx, h.id(site), id))
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		of := tx.State().ID(site)
+		p, err := store.FindPage(ctx, tx, of, id)
+		if err != nil {
+			return err
+		}
+		if p == nil {
+			return ErrNoPage
+		}
+		if err := tx.Require(toWrite(site, p.Path)); err != nil {
+			return err
+		}
+		tx.Renew(of, TheWorking)
+		tx.Try(store.SavePage(ctx, tx, of, *p, p.Title, p.Body, a.Who, tx.Now()))
+		return store.DropPage(ctx, tx, of, id)
 	})
-	if err != nil {
-		return err
-	}
-	return h.reloadWorking(ctx, site)
 }
 
 // SaveFile adds a picture or another file to the working copy, or replaces the
@@ -372,38 +379,23 @@ func (h *House) SaveFile(ctx context.Context, a Actor, site, to, kind string, da
 	case len(data) == 0:
 		return store.File{}, FieldErrors{"file": "This file is empty."}
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayWrite(a, site, normal); err != nil {
-		return store.File{}, err
-	}
 	f := store.File{Path: normal, Type: kind, Size: len(data)}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	return f, h.Change(ctx, a, toWrite(site, normal), func(tx *Tx) (err error) {
 		if f.Blob, err = store.SaveBlob(ctx, tx, data); err != nil {
 			return err
 		}
-		return store.SaveFile(ctx, tx, h.id(site), f)
+		tx.Renew(tx.State().ID(site), TheWorking)
+		return store.SaveFile(ctx, tx, tx.State().ID(site), f)
 	})
-	if err != nil {
-		return store.File{}, fmt.Errorf("saving %s: %w", normal, err)
-	}
-	return f, h.reloadWorking(ctx, site)
 }
 
 // DropFile takes a file out of the working copy.
 func (h *House) DropFile(ctx context.Context, a Actor, site, at string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayWrite(a, site, at); err != nil {
-		return err
-	}
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.DropFile(ctx, tx, h.id(site), at), store.DropLooseBlobs(ctx, tx))
+	return h.Change(ctx, a, toWrite(site, at), func(tx *Tx) error {
+		tx.Renew(tx.State().ID(site), TheWorking)
+		tx.Try(store.DropFile(ctx, tx, tx.State().ID(site), at))
+		return store.DropLooseBlobs(ctx, tx)
 	})
-	if err != nil {
-		return fmt.Errorf("dropping %s: %w", at, err)
-	}
-	return h.reloadWorking(ctx, site)
 }
 
 // WorkingEdition is the working copy as an edition that is not published, to be

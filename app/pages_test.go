@@ -54,7 +54,7 @@ func TestSavingOnTopOfEachOther(t *testing.T) {
 	if first, err := store.PageSaved(ctx, h.DB, h.State().ID("society"), p.ID, saves[1].Version); err != nil || first.Body != p.Body {
 		t.Errorf("%+v %v", first, err)
 	}
-	if n := h.State().Working["society"].Changes; n != 1 {
+	if n := h.State().Site("society").Working.Changes; n != 1 {
 		t.Errorf("%d changes", n)
 	}
 }
@@ -73,7 +73,7 @@ func TestWhatIsNotLiveYetIsCounted(t *testing.T) {
 		if slices.Contains(plan.Menu, "The order of the menu changes.") {
 			shown++
 		}
-		if n := h.State().Working["society"].Changes; n != want || shown != want {
+		if n := h.State().Site("society").Working.Changes; n != want || shown != want {
 			t.Errorf("%s: %d counted, %d shown, want %d: %+v", what, n, shown, want, plan.Menu)
 		}
 	}
@@ -96,7 +96,7 @@ func TestWhatIsNotLiveYetIsCounted(t *testing.T) {
 	must(h.NewPage(ctx, ines, "society", "/new", "New", "# New"))
 	count("a new page", 4)
 	must(h.MovePage(ctx, ines, "society", pageAt(t, h, "society", "/telescope").ID, "/the-forty", true, true))
-	moved := h.State().Working["society"].Changes // links to it are put right too
+	moved := h.State().Site("society").Working.Changes // links to it are put right too
 	count("a page moved", moved)
 	must(nil, h.DropPage(ctx, ines, "society", pageAt(t, h, "society", "/privacy").ID))
 	count("a page deleted", moved+1)
@@ -232,7 +232,7 @@ func TestMovingAPage(t *testing.T) {
 	if d := h.State().Policy.Site("society").Decide("/inside/minutes", &access.Visitor{}, access.At(h.Now())); d.Outcome != access.Challenge {
 		t.Errorf("the door did not move along: %v", d.Outcome)
 	}
-	if h.State().Moved["society"]["/members"] != members.ID {
+	if h.State().Site("society").Moved["/members"] != members.ID {
 		t.Error("nobody knows where it stood")
 	}
 }
@@ -295,14 +295,14 @@ func TestPublishing(t *testing.T) {
 	if opens("/sky") != access.Open || opens("/history") != access.Missing {
 		t.Error("not live when due")
 	}
-	live := h.State().Editions["society"]
+	live := h.State().Site("society").Live
 	if text, err := h.PageHTML(ctx, live, live.Pages["/sky"]); err != nil || strings.Contains(text, "Too late") {
 		t.Errorf("%q %v", text, err)
 	}
 	if err := h.GoBack(ctx, ines, "society", 31); err != nil {
 		t.Fatal(err)
 	}
-	if opens("/sky") != access.Missing || opens("/history") != access.Open || h.State().Editions["society"].Number != 31 {
+	if opens("/sky") != access.Missing || opens("/history") != access.Open || h.State().Site("society").Live.Number != 31 {
 		t.Error("not gone back")
 	}
 	if err := h.TakeDown(ctx, ines, "society", true, true); err != nil || opens("/") != access.Gone {
@@ -312,7 +312,7 @@ func TestPublishing(t *testing.T) {
 		t.Errorf("put back: %v", err)
 	}
 	again, err := app.Open(ctx, h.DB, func() time.Time { return *now })
-	if err != nil || again.State().Editions["society"].Number != 31 {
+	if err != nil || again.State().Site("society").Live.Number != 31 {
 		t.Errorf("after a restart: %v", err)
 	}
 }
@@ -342,7 +342,7 @@ func TestAddresses(t *testing.T) {
 		t.Fatal(err)
 	}
 	s = h.State()
-	if s.SiteDocument("society") != nil || s.SiteDocument("hill") == nil || s.Old["society"] != "hill" || s.Editions["hill"].Number != 31 || s.Policy.Document().Promises[4].Site != "hill" {
+	if s.SiteDocument("society") != nil || s.SiteDocument("hill") == nil || s.Led("society") != "hill" || s.Site("hill").Live.Number != 31 || s.Policy.Document().Promises[4].Site != "hill" {
 		t.Error("not all of it moved")
 	}
 	if h.LinkToken("hill", "l", 1) != token {
@@ -351,7 +351,7 @@ func TestAddresses(t *testing.T) {
 	if err := h.NewSite(ctx, ines, "Society", "society"); err == nil {
 		t.Error("an address that leads elsewhere is given away")
 	}
-	if err := h.LetGo(ctx, ines, "hill", "society"); err != nil || h.State().Old["society"] != "" {
+	if err := h.LetGo(ctx, ines, "hill", "society"); err != nil || h.State().Led("society") != "" {
 		t.Error(err)
 	}
 	if err := h.NewSite(ctx, ines, "Society again", "society"); err != nil {

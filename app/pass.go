@@ -35,16 +35,17 @@ func (h *House) EnterPass(ctx context.Context, site, path, password, held string
 	if doc == nil || len(password) > identity.LongestPassword {
 		return "", ErrWrongPass
 	}
-	entered := identity.Key(strings.TrimSpace(password), s.salts[site])
+	entered := identity.Key(strings.TrimSpace(password), s.Site(site).salt)
 	now := access.At(h.now())
 	for _, p := range doc.Passes {
-		secret, ok := s.Passes[site][p.ID]
+		secret, ok := s.Site(site).Passes[p.ID]
 		if !ok || p.Revoked || !identity.SameKey(secret.Hash, entered) || !within(p.From, p.Until, now) || !access.Covers(p.Under, path) {
 			continue
 		}
 		forgive()
 		forgiveSite()
-		if err := store.CountPassUse(ctx, h.DB, h.id(site), p.ID, h.now()); err != nil {
+		err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.CountPassUse(ctx, tx, s.ID(site), p.ID, tx.Now()) })
+		if err != nil {
 			slog.Error("counting a use of a pass", "site", site, "pass", p.ID, "error", err)
 		}
 		return h.hold("pass", s, site, held, p.ID, secret.Version), nil
@@ -55,7 +56,7 @@ func (h *House) EnterPass(ctx context.Context, site, path, password, held string
 // SecretFor derives what is kept of a pass's password on a site.
 func (s *State) SecretFor(site, password string) store.NewSecret {
 	return store.NewSecret{
-		Hash:  identity.Key(strings.TrimSpace(password), s.salts[site]),
+		Hash:  identity.Key(strings.TrimSpace(password), s.Site(site).salt),
 		Reuse: identity.Key(strings.TrimSpace(password), s.reuseSalt),
 		Weak:  identity.StrengthOf(strings.TrimSpace(password), site).Score < 3,
 	}
@@ -70,7 +71,7 @@ func (h *House) ReusedOn(a Actor, site string, secret store.NewSecret) string {
 			continue
 		}
 		for _, p := range doc.Passes {
-			if reuse := s.Passes[doc.Address][p.ID].Reuse; !p.Revoked && len(reuse) > 0 && identity.SameKey(reuse, secret.Reuse) && h.CanAnywhere(a, doc.Address) != 0 {
+			if reuse := s.Site(doc.Address).Passes[p.ID].Reuse; !p.Revoked && len(reuse) > 0 && identity.SameKey(reuse, secret.Reuse) && h.CanAnywhere(a, doc.Address) != 0 {
 				return cmp.Or(doc.Title, doc.Address)
 			}
 		}

@@ -48,14 +48,24 @@ func (h *House) KeepPasskey(ctx context.Context, p *identity.Passkeys, a Actor, 
 		name = "A passkey"
 	}
 	now := time.Now()
-	err = store.NewPasskey(ctx, h.DB, store.Passkey{ID: id, Handle: holder.Handle, Who: a.Who, Name: name, Credential: credential, Made: now, Used: now})
-	if errors.Is(err, store.ErrPasskey) {
-		return ErrPasskeyKnown
-	}
-	if err != nil {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		err := store.NewPasskey(ctx, tx, store.Passkey{ID: id, Handle: holder.Handle, Who: a.Who, Name: name, Credential: credential, Made: now, Used: now})
+		if errors.Is(err, store.ErrPasskey) {
+			return ErrPasskeyKnown
+		}
+		tx.NotifyAccount(a.Who, "A new passkey", "The passkey “"+name+"” signs you in from now on. If that was not you, remove it, and set a new password.")
 		return err
-	}
-	return h.tellOfAccount(ctx, h.DB, a.Who, "A new passkey", "The passkey “"+name+"” signs you in from now on. If that was not you, remove it, and set a new password.")
+	})
+}
+
+// DropPasskey removes a passkey of somebody's own.
+func (h *House) DropPasskey(ctx context.Context, a Actor, id []byte) error {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { return store.DropPasskey(ctx, tx, a.Who, id) })
+}
+
+// SeeNotices notes that somebody has seen what they were told, up to a notice.
+func (h *House) SeeNotices(ctx context.Context, a Actor, last int64) error {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { return store.SeeNotices(ctx, tx, a.Who, last) })
 }
 
 // SignInByPasskey returns whose passkey a browser has shown.
@@ -81,5 +91,5 @@ func (h *House) SignInByPasskey(ctx context.Context, p *identity.Passkeys, kept 
 		return "", err
 	}
 	found.Credential, found.Used = credential, time.Now()
-	return found.Who, store.UsePasskey(ctx, h.DB, *found)
+	return found.Who, h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UsePasskey(ctx, tx, *found) })
 }

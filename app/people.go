@@ -3,7 +3,6 @@ package app
 import (
 	"cmp"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"maps"
@@ -19,73 +18,87 @@ import (
 type HouseChange struct {
 	What  string // what it does, in a sentence
 	Do    func(doc *access.Document) error
-	Also  func(ctx context.Context, tx *sql.Tx) error // in the same transaction; nil for nothing
-	Group string                                      // the one group whose people it changes; "" for what only stewards may
+	Also  func(tx *Tx) error // what else is written with it; nil for nothing
+	Group string             // the one group whose people it changes; "" for what only stewards may
 
 	becomes map[string]string // people who turn out to be others, by id
+	admits  bool              // whoever admits members of a site may make it: they ask for that themselves
 }
 
 // HousePlan is a change of the house that has not been applied, with what it would do.
 type HousePlan struct {
-	What   string
-	Then   *access.Policy
-	Impact Summary
+	What string
+	*Preview
 }
 
-// editable copies a document as far as changes of people and groups reach.
-func editable(doc *access.Document) *access.Document {
-	copied := *doc
-	copied.People, copied.Groups, copied.Promises = slices.Clone(doc.People), slices.Clone(doc.Groups), slices.Clone(doc.Promises)
-	for i := range copied.Groups {
-		g := &copied.Groups[i]
-		g.People, g.Groups, g.Domains = slices.Clone(g.People), slices.Clone(g.Groups), slices.Clone(g.Domains)
+// needs is who may make it: stewards everything, those who keep a group its people.
+func (c HouseChange) needs() Needs {
+	switch {
+	case c.admits:
+		return Needs{Asks: true}
+	case c.Group == "":
+		return Needs{Steward: true}
 	}
-	copied.Sites = slices.Clone(doc.Sites)
-	return &copied
+	return Needs{Keeps: c.Group}
+}
+
+// in makes it within a change that has asked for what it needs.
+func (c HouseChange) in(tx *Tx) error {
+	for from, to := range c.becomes {
+		tx.Becomes(from, to)
+	}
+	if err := c.Do(tx.Document()); err != nil {
+		return err
+	}
+	if !c.admits && !tx.State().IsSteward(tx.By()) {
+		if err := tx.givesNoMore(); err != nil {
+			return err
+		}
+	}
+	tx.Log("", "people", c.What, "", "")
+	if c.Also == nil {
+		return nil
+	}
+	return c.Also(tx)
 }
 
 // PlanHouse works out what a change of people and groups would do, and whether
 // the one who asks may make it.
 func (h *House) PlanHouse(ctx context.Context, a Actor, c HouseChange) (*HousePlan, error) {
-	s := h.State()
-	if err := h.mayChangeHouse(ctx, a, c.Group); err != nil {
-		return nil, err
-	}
-	doc := editable(s.Policy.Document())
-	if err := c.Do(doc); err != nil {
-		return nil, err
-	}
-	then, err := access.Compile(doc, s.Policy)
+	would, err := h.Preview(ctx, a, c.needs(), c.in)
 	if err != nil {
 		return nil, err
 	}
-	at := access.At(h.now())
-	plan := &HousePlan{What: c.What, Then: then, Impact: summarise(s.Policy, then, at)}
-	if !slices.ContainsFunc(doc.People, func(p access.Person) bool { return p.Steward && !p.Blocked }) {
-		return nil, access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
+	return &HousePlan{c.What, would}, nil
+}
+
+// ApplyHouse makes a change of people and groups, for the very next request.
+func (h *House) ApplyHouse(ctx context.Context, a Actor, c HouseChange) error {
+	return h.Change(ctx, a, c.needs(), c.in)
+}
+
+// givesNoMore refuses a change by which somebody gives or takes rights that the one
+// who makes it lacks.
+func (tx *Tx) givesNoMore() error {
+	then, err := tx.Policy()
+	if err != nil {
+		return err
 	}
-	for _, site := range doc.Sites {
-		if err := s.Policy.CheckTeam(then, site.Address, s.Identity(a.Who), at); err != nil {
-			return nil, access.TeamRefusal{Text: cmp.Or(site.Title, site.Address) + ": " + err.Error()}
-		}
-	}
-	if h.IsSteward(a) {
-		return plan, nil
-	}
-	for _, site := range plan.Impact.Full.Sites { // nobody gives or takes more than they have
+	s := tx.State()
+	for _, site := range access.ImpactOf(s.Policy, then, access.At(tx.Now())).Sites {
 		for _, p := range site.Pages {
-			mine := h.Can(a, site.Site, p.Path)
+			mine := tx.Can(site.Site, p.Path)
 			for _, can := range p.Can {
 				if err := mayGive(mine, can.Gains|can.Loses); err != nil {
-					return nil, err
+					return err
 				}
 			}
 		}
 	}
-	if err := h.mayPutInto(a, s.Policy.Document(), then); err != nil {
-		return nil, err
-	}
-	return plan, nil
+	before, after := s.Policy.Document(), then.Document()
+	return tx.mayGiveRightsOf(then, func(group string) bool { // also those that begin only later
+		return !maps.Equal(peopleWithin(before, group), peopleWithin(after, group))
+	})
 }
 
 // mayGive refuses rights that the one who gives or takes them lacks.
@@ -96,19 +109,10 @@ func mayGive(mine, rights access.Capabilities) error {
 	return nil
 }
 
-// mayPutInto checks that somebody has all the rights that come with the groups
-// whose people differ from before, also of those that begin only later, which an
-// impact at this instant does not show.
-func (h *House) mayPutInto(a Actor, before *access.Document, then *access.Policy) error {
-	after := then.Document()
-	return h.mayGiveRightsOf(a, then, func(group string) bool {
-		return !maps.Equal(peopleWithin(before, group), peopleWithin(after, group))
-	})
-}
-
-// mayGiveRightsOf checks that somebody has all the rights that come with groups.
-func (h *House) mayGiveRightsOf(a Actor, p *access.Policy, these func(group string) bool) error {
-	if h.IsSteward(a) {
+// mayGiveRightsOf checks that the one who makes a change has all the rights that come
+// with groups.
+func (tx *Tx) mayGiveRightsOf(p *access.Policy, these func(group string) bool) error {
+	if tx.State().IsSteward(tx.By()) {
 		return nil
 	}
 	for _, site := range p.Document().Sites {
@@ -116,7 +120,7 @@ func (h *House) mayGiveRightsOf(a Actor, p *access.Policy, these func(group stri
 			if e.Group == "" || !these(e.Group) {
 				continue
 			}
-			if err := mayGive(h.Can(a, site.Address, cmp.Or(e.Under, "/")), p.Site(site.Address).RoleCapabilities(e.Role)); err != nil {
+			if err := mayGive(tx.Can(site.Address, cmp.Or(e.Under, "/")), p.Site(site.Address).RoleCapabilities(e.Role)); err != nil {
 				return err
 			}
 		}
@@ -152,70 +156,6 @@ func peopleWithin(doc *access.Document, group string) map[string]bool {
 		}
 	}
 	return people
-}
-
-// mayChangeHouse checks that somebody may change people and groups: stewards
-// everything, those who keep a group its people.
-func (h *House) mayChangeHouse(ctx context.Context, a Actor, group string) error {
-	if h.IsSteward(a) {
-		return nil
-	}
-	s := h.State()
-	if group == "" || s.blocked(a.Who) || !s.Identity(a.Who).Known() {
-		return ErrMayNot
-	}
-	keeps, err := h.keeps(ctx, a, group)
-	if err == nil && !keeps {
-		err = ErrMayNot
-	}
-	return err
-}
-
-// ApplyHouse makes a change of people and groups, for the very next request.
-func (h *House) ApplyHouse(ctx context.Context, a Actor, c HouseChange) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	return h.applyHouse(ctx, a, c)
-}
-
-func (h *House) applyHouse(ctx context.Context, a Actor, c HouseChange) error {
-	plan, err := h.PlanHouse(ctx, a, c)
-	if err != nil {
-		return err
-	}
-	return h.putHouse(ctx, a.Address.String(), c, plan.Then)
-}
-
-// putHouse writes a changed house with its ledger entry, and swaps the state.
-func (h *House) putHouse(ctx context.Context, who string, c HouseChange, then *access.Policy) error {
-	s := h.State()
-	before, after := s.Policy.Document(), then.Document()
-	next := *s
-	next.Policy = then
-	follow := followPeople(before, after, c.becomes)
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := store.SavePeopleAndGroups(ctx, tx, before, after); err != nil {
-			return err
-		}
-		if err := h.ledger(ctx, tx, who, "", "people", c.What, "", ""); err != nil {
-			return err
-		}
-		if c.Also != nil {
-			if err := c.Also(ctx, tx); err != nil {
-				return err
-			}
-		}
-		if err := follow.write(ctx, tx); err != nil || len(follow.moved)+len(follow.dropped) == 0 {
-			return err
-		}
-		return next.readMemberships(ctx, tx)
-	})
-	if err != nil {
-		return fmt.Errorf("changing the house: %w", err)
-	}
-	follow.hold(h)
-	h.swap(&next)
-	return nil
 }
 
 var notInID = regexp.MustCompile(`[^a-z0-9]+`)
@@ -445,7 +385,7 @@ func everywhere(doc *access.Document, change func(list []string) []string, membe
 		for k := range s.Doors {
 			s.Doors[k].Ways = ways(s.Doors[k].Ways)
 		}
-		s.Pages = clonePages(s.Pages)
+		s.Pages = access.ClonePages(s.Pages)
 		for k := range s.Pages {
 			for t := range s.Pages[k].Tables {
 				if w := s.Pages[k].Tables[t].Ways; w != nil {
@@ -500,7 +440,7 @@ func (h *House) Leave(id string) (HouseChange, error) {
 			left.Blocked, left.Steward = true, false
 			return nil
 		},
-		Also: func(ctx context.Context, tx *sql.Tx) error { return store.DropKeeper(ctx, tx, store.Who(id)) },
+		Also: func(tx *Tx) error { return store.DropKeeper(tx.Context(), tx, store.Who(id)) },
 	}, nil
 }
 

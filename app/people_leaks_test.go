@@ -1,8 +1,6 @@
 package app_test
 
 import (
-	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"runtime"
@@ -580,13 +578,13 @@ func TestARightIsAskedWhenItsTurnComes(t *testing.T) {
 	}
 	writing, goOn := make(chan bool), make(chan bool)
 	also := block.Also
-	block.Also = func(ctx context.Context, tx *sql.Tx) error {
+	block.Also = func(tx *app.Tx) error {
 		close(writing)
 		<-goOn
 		if also == nil {
 			return nil
 		}
-		return also(ctx, tx)
+		return also(tx)
 	}
 	blocked := make(chan error, 1)
 	go func() { blocked <- h.ApplyHouse(ctx, who(t, h, "ines@cerroalcor.example"), block) }()

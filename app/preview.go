@@ -22,28 +22,28 @@ var ErrNoPreview = errors.New("this preview has ended")
 // SharePreview makes a link by which anybody who has it looks at the working
 // copy as the one who shares it sees it, until an instant.
 func (h *House) SharePreview(ctx context.Context, a Actor, site, label string, until time.Time) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.CanAnywhere(a, site).Has(access.Preview) {
-		return ErrNoSite
-	}
-	switch {
-	case strings.TrimSpace(label) == "":
-		return FieldErrors{"label": "Call it by whom it is for."}
-	case !until.After(h.now()):
-		return FieldErrors{"until": "That time has passed."}
-	case until.After(h.now().Add(LongestPreview)):
-		return FieldErrors{"until": "A preview ends within 60 days."}
-	}
-	return store.SavePreview(ctx, h.DB, store.Preview{ID: identity.Token()[:16], Site: h.id(site), Label: strings.TrimSpace(label), Until: until, Who: a.Who})
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		if !tx.State().CanAnywhere(a, site, access.At(tx.Now())).Has(access.Preview) {
+			return ErrNoSite
+		}
+		switch {
+		case strings.TrimSpace(label) == "":
+			return FieldErrors{"label": "Call it by whom it is for."}
+		case !until.After(tx.Now()):
+			return FieldErrors{"until": "That time has passed."}
+		case until.After(tx.Now().Add(LongestPreview)):
+			return FieldErrors{"until": "A preview ends within 60 days."}
+		}
+		return store.SavePreview(ctx, tx, store.Preview{ID: identity.Token()[:16], Site: tx.State().ID(site), Label: strings.TrimSpace(label), Until: until, Who: a.Who})
+	})
 }
 
 // PreviewToken is the secret part of a preview link's address.
 func (h *House) PreviewToken(id string) string { return id + "." + h.seal("preview", id, "")[:24] }
 
-// Preview finds the preview link that a token belongs to, if it still works and
+// FindPreview finds the preview link that a token belongs to, if it still works and
 // the one who shared it still may.
-func (h *House) Preview(ctx context.Context, token string) (*store.Preview, error) {
+func (h *House) FindPreview(ctx context.Context, token string) (*store.Preview, error) {
 	id, _, _ := strings.Cut(token, ".")
 	if subtle.ConstantTimeCompare([]byte(token), []byte(h.PreviewToken(id))) != 1 {
 		return nil, ErrNoPreview
@@ -88,18 +88,18 @@ func (h *House) seesAllOf(a Actor, site string, other store.Who) bool {
 // EndPreview takes a preview link back: one of one's own, or of what one may change
 // oneself.
 func (h *House) EndPreview(ctx context.Context, a Actor, site, id string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	list, err := h.PreviewsFor(ctx, a, site)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(list, func(p store.Preview) bool { return p.ID == id })
-	switch {
-	case i < 0:
-		return ErrNoPreview
-	case list[i].Who != a.Who && !h.CanAnywhere(a, site).Has(access.Write):
-		return ErrMayNot
-	}
-	return store.DropPreview(ctx, h.DB, h.id(site), id)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		list, err := h.PreviewsFor(ctx, a, site)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(p store.Preview) bool { return p.ID == id })
+		switch {
+		case i < 0:
+			return ErrNoPreview
+		case list[i].Who != a.Who && !h.CanAnywhere(a, site).Has(access.Write):
+			return ErrMayNot
+		}
+		return store.DropPreview(ctx, tx, tx.State().ID(site), id)
+	})
 }

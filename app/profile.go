@@ -2,9 +2,7 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"encoding/json"
-	"errors"
 	"net/http"
 	"slices"
 	"strings"
@@ -57,10 +55,9 @@ func (h *House) ChangeProfile(ctx context.Context, site string, who store.Who, p
 		return wrong
 	}
 	was.Name, was.About, was.NoMail, was.Shows = p.Name, strings.TrimSpace(p.About), p.NoMail, p.Shows
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if h.Member(site, who) != was.Person { // no member any more
+	a, _ := h.ActorOf(who)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		if tx.State().Member(site, who) != was.Person { // no member any more
 			return ErrMayNot
 		}
 		if dropPicture {
@@ -73,7 +70,7 @@ func (h *House) ChangeProfile(ctx context.Context, site string, who store.Who, p
 			}
 			was.Picture, was.Kind = key, kind
 		}
-		return store.SaveProfile(ctx, tx, h.id(site), was)
+		return store.SaveProfile(ctx, tx, tx.State().ID(site), was)
 	})
 }
 
@@ -88,7 +85,7 @@ func (h *House) MemberData(ctx context.Context, site string, who store.Who) ([]b
 		At                 time.Time
 	}
 	var written []comment
-	for _, list := range h.State().Comments[site] {
+	for _, list := range h.State().Site(site).Comments {
 		for _, c := range list {
 			if c.Person == p.Person {
 				written = append(written, comment{c.Path, c.Text, c.Status, c.At})
@@ -114,31 +111,17 @@ func (h *House) MemberData(ctx context.Context, site string, who store.Who) ([]b
 // LeaveSite ends somebody's own membership for good: what they said of
 // themselves and what they wrote there is forgotten.
 func (h *House) LeaveSite(ctx context.Context, site string, who store.Who) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	member := h.Member(site, who)
-	if member == "" {
-		return ErrMayNot
-	}
-	s := h.State()
-	doc := *s.SiteDocument(site)
-	doc.Members = slices.DeleteFunc(slices.Clone(doc.Members), func(m access.Member) bool { return m.Who == member })
-	then, err := s.Policy.Replace(&doc)
-	if err != nil {
-		return err
-	}
-	next := *s
-	next.Policy = then
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := errors.Join(store.SaveSite(ctx, tx, &doc, sitePosition(s, site)), store.DropProfile(ctx, tx, h.id(site), member),
-			h.ledger(ctx, tx, h.AddressText(who), site, "member", h.NameOf(who)+" is no member any more, at their own wish.", "", "")); err != nil {
-			return err
+	a, _ := h.ActorOf(who)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		member := s.Member(site, who)
+		if member == "" {
+			return ErrMayNot
 		}
-		return next.readComments(ctx, tx, site)
+		doc := tx.Site(site)
+		doc.Members = slices.DeleteFunc(doc.Members, func(m access.Member) bool { return m.Who == member })
+		tx.Renew(s.ID(site), TheComments)
+		tx.Log(site, "member", a.Name+" is no member any more, at their own wish.", "", "")
+		return store.DropProfile(ctx, tx, s.ID(site), member)
 	})
-	if err != nil {
-		return err
-	}
-	h.swapFor(&next, site)
-	return nil
 }

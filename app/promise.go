@@ -2,14 +2,11 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"velada/core/access"
-	"velada/store"
 )
 
 // KeepPromise writes a promise about a site. It changes nobody's access; it is
@@ -38,36 +35,15 @@ func (h *House) DropPromise(ctx context.Context, a Actor, site, id string) error
 }
 
 func (h *House) changePromises(ctx context.Context, a Actor, site string, change func([]access.Promise, Wording) ([]access.Promise, string)) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayChangeDoor(a, site); err != nil {
-		return err
-	}
-	s := h.State()
-	doc := *s.Policy.Document()
-	before := doc.Promises
-	var what string
-	doc.Promises, what = change(before, Wording{Document: &doc, Site: s.SiteDocument(site), Zone: s.Zone})
-	if what == "" {
+	return h.Change(ctx, a, Needs{Site: site, Cap: access.ChangeDoor}, func(tx *Tx) error {
+		doc := tx.Document()
+		list, what := change(doc.Promises, Wording{Document: doc, Site: tx.State().SiteDocument(site), Zone: tx.State().Zone})
+		if what != "" {
+			doc.Promises = list
+			tx.Log(site, "promise", what, "", "")
+		}
 		return nil
-	}
-	policy, err := access.Compile(&doc, s.Policy)
-	if err != nil {
-		return err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SavePromises(ctx, tx, doc.Promises),
-			h.ledger(ctx, tx, a.Address.String(), site, "promise", what, "", ""),
-		)
 	})
-	if err != nil {
-		return fmt.Errorf("writing promises: %w", err)
-	}
-	next := *s
-	next.Policy = policy
-	h.swap(&next)
-	return nil
 }
 
 // Promise puts a promise into a sentence.

@@ -1,9 +1,7 @@
 package app
 
 import (
-	"cmp"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -126,7 +124,7 @@ func (h *House) plan(ctx context.Context, site string, e *store.Edition, shown b
 		return nil, ErrNoSite
 	}
 	p := &Publication{Address: site, Edition: e}
-	if live := s.Editions[site]; live != nil {
+	if live := s.Site(site).Live; live != nil {
 		found, err := store.FindEdition(ctx, h.DB, e.Site, live.Number)
 		if err != nil {
 			return nil, err
@@ -165,7 +163,7 @@ func (h *House) plan(ctx context.Context, site string, e *store.Edition, shown b
 // known of them by path goes along.
 func stoodAt(site *access.Site, moves map[string]string) *access.Site {
 	moved := *site
-	moved.Pages = clonePages(site.Pages)
+	moved.Pages = access.ClonePages(site.Pages)
 	for i := range moved.Pages {
 		if to, there := moves[moved.Pages[i].Path]; there {
 			moved.Pages[i].Path = to
@@ -282,7 +280,7 @@ func (p *Publication) compareMenus(was *store.Edition) {
 			p.Menu = append(p.Menu, fmt.Sprintf("“%s” leaves the menu.", name))
 		}
 	}
-	if menuReordered(was.Pages, p.Edition.Pages) {
+	if reordered(menuOf(was.Pages), menuOf(p.Edition.Pages)) {
 		p.Menu = append(p.Menu, "The order of the menu changes.")
 	}
 }
@@ -417,7 +415,7 @@ func (p *Publication) firstSights(s *State, at access.Instant) {
 	}
 	address := p.Address
 	nobody := access.Visitor{}
-	before := s.Editions[address]
+	before := s.Site(address).Live
 	for _, f := range p.Edition.Files {
 		if !strings.HasPrefix(f.Type, "image/") || p.Then.Site(address).DecideFile(f.Path, &nobody, at).Outcome != access.Open {
 			continue
@@ -430,16 +428,8 @@ func (p *Publication) firstSights(s *State, at access.Instant) {
 	}
 }
 
-// mayPublish checks that somebody may make an edition live.
-func (h *House) mayPublish(a Actor, site string) error {
-	switch caps := h.Can(a, site, "/"); {
-	case caps.Has(access.Publish):
-		return nil
-	case caps == 0:
-		return ErrNoSite
-	}
-	return ErrMayNot
-}
+// toPublish is what it takes to make an edition live.
+func toPublish(site string) Needs { return Needs{Site: site, Cap: access.Publish} }
 
 // ErrBusy says that the working copy changed each time while it was made ready.
 var ErrBusy = errors.New("the draft is being changed by others just now: try again")
@@ -465,7 +455,7 @@ func sameText(a, b *store.Edition) bool {
 // Publish makes an edition of the working copy and makes it live: now, or by
 // itself at an instant where due is not zero. It returns the edition's number.
 func (h *House) Publish(ctx context.Context, a Actor, site, note string, due time.Time) (int, error) {
-	if err := h.mayPublish(a, site); err != nil { // before anything is rendered
+	if err := h.May(ctx, a, toPublish(site)); err != nil { // before anything is rendered
 		return 0, err
 	}
 	for range 5 {
@@ -484,121 +474,86 @@ func (h *House) Publish(ctx context.Context, a Actor, site, note string, due tim
 // publish does that with pages that are rendered already; again says that the
 // working copy has changed since.
 func (h *House) publish(ctx context.Context, a Actor, site, note string, due time.Time, made *store.Edition) (number int, again bool, err error) {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayPublish(a, site); err != nil {
-		return 0, false, err
-	}
-	if !due.IsZero() && !due.After(h.now()) {
-		return 0, false, ErrPast
-	}
-	e, err := h.workingAsEdition(ctx, site)
-	if err != nil {
-		return 0, false, err
-	}
-	if e.Site != made.Site || !sameText(e, made) {
-		return 0, true, nil
-	}
-	made.Number = e.Number
-	p, err := h.plan(ctx, site, made, false)
-	if err != nil {
-		return 0, false, err
-	}
-	if len(p.Edition.Pages) == 0 {
-		return 0, false, FieldErrors{"note": "There is no page to publish yet."}
-	}
-	if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && h.State().SiteDocument(site).State == "live" {
-		return 0, false, ErrNothingNew
-	}
-	e = p.Edition
-	e.At, e.Who, e.Note = h.now(), a.Who, strings.TrimSpace(note)
-	if !due.IsZero() {
-		e.At = due
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := errors.Join(store.SaveEdition(ctx, tx, e), store.DropRequests(ctx, tx, h.id(site))); err != nil {
+	err = h.Change(ctx, a, toPublish(site), func(tx *Tx) error {
+		if !due.IsZero() && !due.After(tx.Now()) {
+			return ErrPast
+		}
+		s := tx.State()
+		e, err := h.workingAsEdition(ctx, site)
+		if err != nil {
 			return err
 		}
-		if !due.IsZero() {
-			return errors.Join(
-				store.SetDue(ctx, tx, store.DueEdition{Site: h.id(site), Number: e.Number, Due: due, Who: e.Who}),
-				h.ledger(ctx, tx, a.Address.String(), site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, Moment(due.In(h.State().Zone))), "", ""),
-			)
+		if again = e.Site != made.Site || !sameText(e, made); again {
+			return nil
 		}
-		return h.putLive(ctx, tx, a.Address.String(), p, fmt.Sprintf("Edition %d went live. %s", e.Number, e.Note))
+		made.Number = e.Number
+		p, err := h.plan(ctx, site, made, false)
+		if err != nil {
+			return err
+		}
+		if len(p.Edition.Pages) == 0 {
+			return FieldErrors{"note": "There is no page to publish yet."}
+		}
+		if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && s.SiteDocument(site).State == "live" {
+			return ErrNothingNew
+		}
+		e = p.Edition
+		number, e.At, e.Who, e.Note = e.Number, tx.Now(), a.Who, strings.TrimSpace(note)
+		if !due.IsZero() {
+			e.At = due
+		}
+		tx.Try(errors.Join(store.SaveEdition(ctx, tx, e), store.DropRequests(ctx, tx, e.Site)))
+		if due.IsZero() {
+			return tx.putLive(p, fmt.Sprintf("Edition %d went live. %s", e.Number, e.Note))
+		}
+		tx.Renew(e.Site, TheWorking) // the number of the next one
+		tx.Log(site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, Moment(due.In(s.Zone))), "", "")
+		return store.SetDue(ctx, tx, store.DueEdition{Site: e.Site, Number: e.Number, Due: due, Who: e.Who})
 	})
 	if err != nil {
-		return 0, false, fmt.Errorf("publishing: %w", err)
+		return 0, false, err
 	}
-	if due.IsZero() {
-		return e.Number, false, h.swapPolicy(ctx, p.Then, site)
-	}
-	return e.Number, false, h.reloadWorking(ctx, site)
+	return number, again, nil
 }
 
-// putLive writes in a transaction that an edition is live from now on.
-func (h *House) putLive(ctx context.Context, tx *sql.Tx, who string, p *Publication, what string) error {
-	s := h.State()
-	site := p.Address
+// putLive has an edition be live from now on.
+func (tx *Tx) putLive(p *Publication, what string) error {
+	s, id := tx.State(), p.Edition.Site
 	for _, d := range p.Pages {
 		if d.Kind != "moved" {
 			continue
 		}
 		i := slices.IndexFunc(p.Edition.Pages, func(page store.Page) bool { return page.Path == d.Path })
-		if err := store.SaveMoved(ctx, tx, h.id(site), d.Before, p.Edition.Pages[i].ID); err != nil {
-			return err
-		}
+		tx.Try(store.SaveMoved(tx.ctx, tx, id, d.Before, p.Edition.Pages[i].ID))
 	}
-	return errors.Join(
-		store.SaveSite(ctx, tx, p.Site, sitePosition(s, site)),
-		store.SetLive(ctx, tx, h.id(site), p.Edition.Number),
-		store.DropDue(ctx, tx, h.id(site)),
-		h.ledger(ctx, tx, who, site, "edition", strings.TrimSpace(what), written(*withoutMembers(s.SiteDocument(site))), written(*withoutMembers(p.Site))),
-	)
-}
-
-// swapPolicy puts a policy in force with what is live of a site.
-func (h *House) swapPolicy(ctx context.Context, then *access.Policy, site string) error {
-	next := *h.State()
-	next.Policy = then
-	if err := next.readEditions(ctx, h.DB, site); err != nil {
-		return err
-	}
-	h.swapFor(&next, site)
-	return nil
+	tx.PutSite(p.Site)
+	tx.AnyTeam() // sections move along with their pages
+	tx.Renew(id, TheEdition)
+	before, after := written(*withoutMembers(s.SiteDocument(p.Address))), written(*withoutMembers(p.Site))
+	tx.Log(p.Address, "edition", strings.TrimSpace(what), before, after)
+	return errors.Join(store.SetLive(tx.ctx, tx, id, p.Edition.Number), store.DropDue(tx.ctx, tx, id))
 }
 
 // GoBack makes an earlier edition live again. The working copy stays as it is.
 func (h *House) GoBack(ctx context.Context, a Actor, site string, number int) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayPublish(a, site); err != nil {
-		return err
-	}
-	return h.goLive(ctx, a.Address.String(), site, number, fmt.Sprintf("Edition %d is live again.", number))
+	return h.Change(ctx, a, toPublish(site), func(tx *Tx) error {
+		return h.goLive(tx, site, number, fmt.Sprintf("Edition %d is live again.", number))
+	})
 }
 
-func (h *House) goLive(ctx context.Context, who, site string, number int, what string) error {
-	p, err := h.planReturn(ctx, site, number, false)
+func (h *House) goLive(tx *Tx, site string, number int, what string) error {
+	p, err := h.planReturn(tx.ctx, site, number, false)
 	if err != nil {
 		return err
 	}
-	if err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return h.putLive(ctx, tx, who, p, what) }); err != nil {
-		return fmt.Errorf("making edition %d live: %w", number, err)
-	}
-	return h.swapPolicy(ctx, p.Then, site)
+	return tx.putLive(p, what)
 }
 
 // CallOff keeps an edition from going live by itself.
 func (h *House) CallOff(ctx context.Context, a Actor, site string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayPublish(a, site); err != nil {
-		return err
-	}
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.DropDue(ctx, tx, h.id(site)),
-			h.ledger(ctx, tx, a.Address.String(), site, "edition", "What was to go live by itself was called off.", "", ""))
+	return h.Change(ctx, a, toPublish(site), func(tx *Tx) error {
+		tx.Log(site, "edition", "What was to go live by itself was called off.", "", "")
+		return store.DropDue(ctx, tx, tx.State().ID(site))
 	})
 }
 
@@ -618,114 +573,104 @@ func (h *House) publishDue(ctx context.Context) error {
 	return failed
 }
 
+// publishOneDue makes one edition live that is due, or calls it off and tells why.
 func (h *House) publishOneDue(ctx context.Context, d store.DueEdition) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	s := h.State()
-	site := s.SiteAddress(d.Site)
-	now, err := store.DueEditions(ctx, h.DB, time.Time{}, d.Site)
-	if err != nil {
+	a, there := h.ActorOf(d.Who)
+	err := ErrMayNot
+	if there {
+		err = h.Change(ctx, a, toPublish(h.State().SiteAddress(d.Site)), func(tx *Tx) error { return h.putDue(tx, d) })
+	}
+	var problems access.Problems
+	why := ""
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, errTakenDown):
+		why = err.Error()
+	case errors.Is(err, ErrMayNot), errors.Is(err, ErrNoSite):
+		why = fmt.Sprintf("%s, who set the date, may not publish here any more", a.Name)
+	case errors.As(err, &problems), errors.Is(err, store.ErrNoEdition):
+		why = err.Error()
+	default:
+		return err // tried again
+	}
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		site := tx.State().SiteAddress(d.Site)
+		now, err := store.DueEditions(ctx, tx, time.Time{}, d.Site)
+		switch {
+		case err != nil || !slices.Contains(now, d):
+			return err
+		case site == "":
+			return store.DropDue(ctx, tx, d.Site)
+		}
+		slog.Warn("an edition did not go live by itself", "site", site, "edition", d.Number, "why", why)
+		tx.callOffDue(site, d, why)
+		return nil
+	})
+}
+
+var errTakenDown = errors.New("the site is not published any more")
+
+// putDue makes an edition live by itself, if it still is to.
+func (h *House) putDue(tx *Tx, d store.DueEdition) error {
+	now, err := store.DueEditions(tx.ctx, tx, time.Time{}, d.Site)
+	if err != nil || !slices.Contains(now, d) { // called off, or put on another date meanwhile
 		return err
 	}
-	if !slices.Contains(now, d) { // called off, or put on another date meanwhile
-		return nil
+	site := tx.State().SiteAddress(d.Site)
+	if tx.State().SiteDocument(site).State == "down" {
+		return errTakenDown
 	}
-	why := ""
-	a, there := h.ActorOf(d.Who)
-	switch doc := s.SiteDocument(site); {
-	case doc == nil:
-		return store.DropDue(ctx, h.DB, d.Site)
-	case doc.State == "down":
-		why = "the site is not published any more"
-	case !there || h.mayPublish(a, site) != nil:
-		why = fmt.Sprintf("%s, who set the date, may not publish here any more", a.Name)
-	}
-	if why == "" {
-		err := h.goLive(ctx, a.Address.String(), site, d.Number, fmt.Sprintf("Edition %d went live by itself.", d.Number))
-		var problems access.Problems
-		switch {
-		case err == nil:
-			slog.Info("an edition went live by itself", "site", site, "edition", d.Number)
-			return nil
-		case !errors.As(err, &problems) && !errors.Is(err, store.ErrNoEdition):
-			return err // tried again
-		}
-		why = err.Error()
-	}
-	slog.Warn("an edition did not go live by itself", "site", site, "edition", d.Number, "why", why)
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error { return h.callOffDue(ctx, tx, "velada", site, d, why) })
+	tx.After(func() { slog.Info("an edition went live by itself", "site", site, "edition", d.Number) })
+	return h.goLive(tx, site, d.Number, fmt.Sprintf("Edition %d went live by itself.", d.Number))
 }
 
 // callOffDue keeps an edition from going live by itself and tells the team why.
-func (h *House) callOffDue(ctx context.Context, tx *sql.Tx, who, site string, d store.DueEdition, why string) error {
+func (tx *Tx) callOffDue(site string, d store.DueEdition, why string) {
 	what := fmt.Sprintf("Edition %d did not go live by itself: %s.", d.Number, why)
-	return errors.Join(
-		store.DropDue(ctx, tx, d.Site),
-		h.ledger(ctx, tx, who, site, "edition", what, "", ""),
-		h.tell(ctx, tx, append(h.whoMay(h.State(), site, access.Publish), d.Who), site, "waiting", h.title(site)+": "+what, "/sites/"+site+"/editions"),
-	)
+	tx.Try(store.DropDue(tx.ctx, tx, d.Site))
+	tx.Log(site, "edition", what, "", "")
+	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }
 
 // TakeDown stops serving a site, with or without saying so to visitors, or puts
 // it back. Nothing goes live by itself on a site that is taken down.
 func (h *House) TakeDown(ctx context.Context, a Actor, site string, down, sayGone bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayPublish(a, site); err != nil {
-		return err
-	}
-	s := h.State()
-	doc := *s.SiteDocument(site)
-	if doc.State == "draft" {
-		return ErrNothing
-	}
-	doc.State, doc.SayGone = "live", false
-	what := "The site was put back."
-	if down {
-		doc.State, doc.SayGone = "down", sayGone
-		what = "The site was taken down. Visitors find nothing at its address."
-		if sayGone {
-			what = "The site was taken down. Visitors are told so."
+	return h.Change(ctx, a, toPublish(site), func(tx *Tx) error {
+		doc, id := tx.Site(site), tx.State().ID(site)
+		if doc.State == "draft" {
+			return ErrNothing
 		}
-	}
-	then, err := s.Policy.Replace(&doc)
-	if err != nil {
-		return err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+		doc.State, doc.SayGone = "live", false
+		what := "The site was put back."
 		if down {
-			due, err := store.DueEditions(ctx, tx, time.Time{}, h.id(site))
-			for _, d := range due {
-				err = errors.Join(err, h.callOffDue(ctx, tx, a.Address.String(), site, d, "the site was taken down"))
+			doc.State, doc.SayGone = "down", sayGone
+			what = "The site was taken down. Visitors find nothing at its address."
+			if sayGone {
+				what = "The site was taken down. Visitors are told so."
 			}
+			due, err := store.DueEditions(ctx, tx, time.Time{}, id)
 			if err != nil {
 				return err
 			}
+			for _, d := range due {
+				tx.callOffDue(site, d, "the site was taken down")
+			}
 		}
-		return errors.Join(
-			store.SaveSite(ctx, tx, &doc, sitePosition(s, site)),
-			h.ledger(ctx, tx, a.Address.String(), site, "state", what, "", ""),
-		)
+		tx.Log(site, "state", what, "", "")
+		return nil
 	})
-	if err != nil {
-		return err
-	}
-	return h.swapPolicy(ctx, then, site)
 }
 
 // AskToPublish tells those who may publish that somebody who may not wishes it.
 func (h *House) AskToPublish(ctx context.Context, a Actor, site, note string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.CanAnywhere(a, site).Has(access.Write) {
-		return ErrMayNot
-	}
-	s := h.State()
-	title := cmp.Or(s.SiteDocument(site).Title, site)
-	return store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveRequest(ctx, tx, h.id(site), store.PublishRequest{Who: a.Who, Note: strings.TrimSpace(note), At: h.now()}),
-			h.tell(ctx, tx, h.whoMay(s, site, access.Publish), site, "request", fmt.Sprintf("%s asks for %s to be published.", a.Name, title), "/sites/"+site+"/publish"),
-		)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		s := tx.State()
+		if !s.CanAnywhere(a, site, access.At(tx.Now())).Has(access.Write) {
+			return ErrMayNot
+		}
+		what := fmt.Sprintf("%s asks for %s to be published.", a.Name, s.SiteTitle(site))
+		tx.Notify(tx.WhoMay(site, access.Publish), site, "request", what, "/sites/"+site+"/publish")
+		return store.SaveRequest(ctx, tx, s.ID(site), store.PublishRequest{Who: a.Who, Note: strings.TrimSpace(note), At: tx.Now()})
 	})
 }

@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"slices"
@@ -61,93 +60,68 @@ type ObserverReach struct {
 	Gains, Loses, Otherwise int // pages
 }
 
-// mayChangeDoor checks that somebody may change who views a site. Who has
-// nothing to do with the site is not told that it exists.
-func (h *House) mayChangeDoor(a Actor, site string) error {
-	caps := h.Can(a, site, "/")
-	switch {
-	case caps.Has(access.ChangeDoor):
-		return nil
-	case caps == 0:
-		return ErrNoSite
-	}
-	return ErrMayNot
+// toRehearse is what it takes to change who views or who edits a site.
+func toRehearse(site string) Needs {
+	return Needs{Site: site, Cap: access.ChangeDoor, Or: []access.Capability{access.ManageTeam, access.ManageMembers}}
 }
 
-// mayRehearse checks that somebody may change who views or who edits a site.
-func (h *House) mayRehearse(a Actor, site string) error {
-	caps := h.Can(a, site, "/")
-	switch {
-	case caps.Has(access.ChangeDoor) || caps.Has(access.ManageTeam) || caps.Has(access.ManageMembers):
-		return nil
-	case caps == 0:
-		return ErrNoSite
-	}
-	return ErrMayNot
-}
-
-// mayChange checks that somebody may change everything in which two states of a
-// site differ, the team by the rules of the model.
-func (h *House) mayChange(a Actor, s *State, before, after *access.Site, then *access.Policy) error {
-	caps := h.Can(a, before.Address, "/")
+// requireUnits asks for the right to change everything in which two states of a site
+// differ.
+func (tx *Tx) requireUnits(before, after *access.Site) error {
 	for _, u := range changedUnits(before, after) {
-		needs := access.ChangeDoor
+		n := Needs{Site: before.Address, Cap: access.ChangeDoor}
 		switch u.kind {
 		case "team", "role":
-			needs = access.ManageTeam
+			n.Cap = access.ManageTeam
 		case "sign-up":
-			needs = access.ManageMembers
+			n.Cap = access.ManageMembers
 		}
-		if !caps.Has(needs) {
-			return ErrMayNot
+		if err := tx.Require(n); err != nil {
+			return err
 		}
 	}
-	return s.Policy.CheckTeam(then, before.Address, s.Identity(a.Who), access.At(h.now()))
+	return nil
 }
 
 // Rehearse changes somebody's draft of a site. Nothing is applied.
 func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayRehearse(a, site); err != nil {
-		return err
-	}
-	now := h.State().SiteDocument(site)
-	if now == nil {
-		return ErrNoSite
-	}
-	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
-	if err != nil {
-		return err
-	}
-	if r == nil {
-		base := withoutMembers(now)
-		r = &store.Rehearsal{Site: h.id(site), Who: a.Who, Base: base, Draft: base, Secrets: map[string]store.NewSecret{}}
-	}
-	draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
-	if len(clashes) == 0 { // what others changed elsewhere on the site is taken over quietly
-		r.Base, r.Draft = withoutMembers(now), draft
-	}
-	copied := *r.Draft
-	copied.Doors, copied.Passes, copied.Links = slices.Clone(copied.Doors), slices.Clone(copied.Passes), slices.Clone(copied.Links)
-	copied.Pages = clonePages(copied.Pages)
-	copied.Team, copied.Roles = slices.Clone(copied.Team), slices.Clone(copied.Roles)
-	if err := change(&copied, r.Secrets); err != nil {
-		return err
-	}
-	r.Draft, r.Due, r.Trouble = &copied, time.Time{}, "" // what is due is what was looked at
-	dropUnusedSecrets(r)
-	then, err := h.State().Policy.Replace(withMembers(r.Draft, now))
-	if err != nil {
-		return err
-	}
-	if err := h.mayChange(a, h.State(), now, withMembers(r.Draft, now), then); err != nil {
-		return err
-	}
-	if len(changedUnits(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
-		return store.DropRehearsal(ctx, h.DB, h.id(site), a.Who)
-	}
-	return store.SaveRehearsal(ctx, h.DB, r)
+	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+		s := tx.State()
+		now := s.SiteDocument(site)
+		if now == nil {
+			return ErrNoSite
+		}
+		r, err := store.FindRehearsal(ctx, tx, s.ID(site), a.Who)
+		if err != nil {
+			return err
+		}
+		if r == nil {
+			base := withoutMembers(now)
+			r = &store.Rehearsal{Site: s.ID(site), Who: a.Who, Base: base, Draft: base, Secrets: map[string]store.NewSecret{}}
+		}
+		draft, clashes := merge(r.Base, r.Draft, withoutMembers(now))
+		if len(clashes) == 0 { // what others changed elsewhere on the site is taken over quietly
+			r.Base, r.Draft = withoutMembers(now), draft
+		}
+		copied := r.Draft.Clone()
+		if err := change(copied, r.Secrets); err != nil {
+			return err
+		}
+		r.Draft, r.Due, r.Trouble = copied, time.Time{}, "" // what is due is what was looked at
+		dropUnusedSecrets(r)
+		next := withMembers(r.Draft, now)
+		then, err := s.Policy.Replace(next)
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(tx.requireUnits(now, next), s.Policy.CheckTeam(then, site, s.Identity(a.Who), access.At(tx.Now()))); err != nil {
+			return err
+		}
+		if len(changedUnits(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
+			return store.DropRehearsal(ctx, tx, s.ID(site), a.Who)
+		}
+		return store.SaveRehearsal(ctx, tx, r)
+	})
 }
 
 func withoutMembers(s *access.Site) *access.Site {
@@ -180,10 +154,10 @@ func (h *House) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
 	if err != nil || r == nil {
 		return nil, err
 	}
-	return h.tray(h.State(), r), nil
+	return h.tray(ctx, h.State(), r), nil
 }
 
-func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
+func (h *House) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tray {
 	site := s.SiteAddress(r.Site)
 	now := s.SiteDocument(site)
 	if now == nil {
@@ -208,13 +182,15 @@ func (h *House) tray(s *State, r *store.Rehearsal) *Tray {
 			}
 		}
 	}
-	then, err := s.Policy.Replace(t.Draft)
+	would, err := h.previewOf(ctx, s, Velada, Needs{}, func(tx *Tx) error {
+		tx.PutSite(t.Draft)
+		return nil
+	})
 	if err != nil {
 		t.Problem, t.Then = err, s.Policy
 		return t
 	}
-	t.Then = then
-	t.Impact = summarise(s.Policy, then, access.At(h.now()))
+	t.Then, t.Impact = would.Then, would.Impact
 	t.OwnLoss = losesHimself(t.Impact.Full, r.Who)
 	return t
 }
@@ -294,12 +270,9 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 
 // Discard forgets somebody's rehearsal of a site.
 func (h *House) Discard(ctx context.Context, a Actor, site string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayRehearse(a, site); err != nil {
-		return err
-	}
-	return store.DropRehearsal(ctx, h.DB, h.id(site), a.Who)
+	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+		return store.DropRehearsal(ctx, tx, tx.State().ID(site), a.Who)
+	})
 }
 
 // ErrNothing says that there is no rehearsal to apply.
@@ -317,97 +290,74 @@ var ErrGrave = errors.New("this breaks a promise or takes something from yoursel
 // once, and the rehearsal goes on from the site as it is now. What is grave is
 // refused unless it is meant.
 func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayRehearse(a, site); err != nil {
-		return err
-	}
-	s := h.State()
-	r, err := store.FindRehearsal(ctx, h.DB, h.id(site), a.Who)
-	if err != nil {
-		return err
-	}
-	if r == nil {
-		return ErrNothing
-	}
-	t := h.tray(s, r)
-	switch {
-	case t == nil:
-		return ErrNoSite
-	case t.Problem != nil:
-		return t.Problem
-	}
-	if err := h.mayChange(a, s, s.SiteDocument(site), t.Draft, t.Then); err != nil {
-		return err
-	}
-	switch {
-	case len(t.Clashes) > 0:
-		r.Base, r.Draft = withoutMembers(s.SiteDocument(site)), withoutMembers(t.Draft)
-		return errors.Join(ErrClash, store.SaveRehearsal(ctx, h.DB, r))
-	case t.Grave() && !meant:
-		return ErrGrave
-	}
-	return h.put(ctx, a, s, t)
-}
-
-// put writes a rehearsal with its ledger entry in one transaction and swaps the
-// state.
-func (h *House) put(ctx context.Context, a Actor, s *State, t *Tray) error {
-	before := s.SiteDocument(t.Site)
-	next := *s
-	next.Policy = t.Then
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		if err := store.SaveSite(ctx, tx, t.Draft, sitePosition(s, t.Site)); err != nil {
-			return err
-		}
-		for id, secret := range t.Secrets {
-			if link, ok := strings.CutPrefix(id, freshLink); ok {
-				if err := store.MoveLinkOn(ctx, tx, h.id(t.Site), link); err != nil {
-					return err
-				}
-				continue
-			}
-			if err := store.SavePassSecret(ctx, tx, h.id(t.Site), id, secret); err != nil {
-				return err
-			}
-		}
-		for _, p := range before.Passes { // ending a pass ends the visits it let in
-			if now := passKey(t.Draft, p.ID); now == nil || now.Revoked && !p.Revoked {
-				if err := store.MovePassOn(ctx, tx, h.id(t.Site), p.ID); err != nil {
-					return err
-				}
-			}
-		}
-		for _, l := range before.Links { // so that a link of the same name never revives it
-			if linkKey(t.Draft, l.ID) == nil {
-				if err := store.MoveLinkOn(ctx, tx, h.id(t.Site), l.ID); err != nil {
-					return err
-				}
-			}
-		}
-		var what []string
-		for _, c := range t.Changes {
-			what = append(what, c.Text)
-		}
-		err := h.ledger(ctx, tx, a.Address.String(), t.Site, "door", strings.Join(what, " "), written(*withoutMembers(before)), written(*withoutMembers(t.Draft)))
+	clash := false
+	err := h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+		s := tx.State()
+		r, err := store.FindRehearsal(ctx, tx, s.ID(site), a.Who)
 		if err != nil {
 			return err
 		}
-		if err := store.DropRehearsal(ctx, tx, h.id(t.Site), a.Who); err != nil {
+		if r == nil {
+			return ErrNothing
+		}
+		t := h.tray(ctx, s, r)
+		switch {
+		case t == nil:
+			return ErrNoSite
+		case t.Problem != nil:
+			return t.Problem
+		}
+		if err := tx.requireUnits(s.SiteDocument(site), t.Draft); err != nil {
 			return err
 		}
-		if err := h.tellOfRoles(ctx, tx, a, s, before, t.Draft); err != nil {
-			return err
+		switch {
+		case len(t.Clashes) > 0:
+			clash = true
+			r.Base, r.Draft = withoutMembers(s.SiteDocument(site)), withoutMembers(t.Draft)
+			if err := s.Policy.CheckTeam(t.Then, site, s.Identity(a.Who), access.At(tx.Now())); err != nil {
+				return err
+			}
+			return store.SaveRehearsal(ctx, tx, r)
+		case t.Grave() && !meant:
+			return ErrGrave
 		}
-		return next.readPasses(ctx, tx)
+		return tx.apply(t)
 	})
-	if err != nil {
-		return fmt.Errorf("applying: %w", err)
+	if err == nil && clash {
+		return ErrClash
 	}
-	h.swapFor(&next, t.Site)
-	return nil
+	return err
 }
 
-func sitePosition(s *State, address string) int {
-	return slices.IndexFunc(s.Policy.Document().Sites, func(site *access.Site) bool { return site.Address == address })
+// apply makes what a tray holds the change: the site, its new passwords and tokens,
+// and the end of the visits that what it ends had let in.
+func (tx *Tx) apply(t *Tray) error {
+	s := tx.State()
+	before, id := s.SiteDocument(t.Site), s.ID(t.Site)
+	tx.PutSite(t.Draft)
+	tx.Renew(id, TheKeys)
+	for key, secret := range t.Secrets {
+		if link, ok := strings.CutPrefix(key, freshLink); ok {
+			tx.Try(store.MoveLinkOn(tx.ctx, tx, id, link))
+			continue
+		}
+		tx.Try(store.SavePassSecret(tx.ctx, tx, id, key, secret))
+	}
+	for _, p := range before.Passes { // ending a pass ends the visits it let in
+		if now := passKey(t.Draft, p.ID); now == nil || now.Revoked && !p.Revoked {
+			tx.Try(store.MovePassOn(tx.ctx, tx, id, p.ID))
+		}
+	}
+	for _, l := range before.Links { // so that a link of the same name never revives it
+		if linkKey(t.Draft, l.ID) == nil {
+			tx.Try(store.MoveLinkOn(tx.ctx, tx, id, l.ID))
+		}
+	}
+	var what []string
+	for _, c := range t.Changes {
+		what = append(what, c.Text)
+	}
+	tx.Log(t.Site, "door", strings.Join(what, " "), written(*withoutMembers(before)), written(*withoutMembers(t.Draft)))
+	tx.tellOfRoles(before, t.Draft)
+	return store.DropRehearsal(tx.ctx, tx, id, tx.By().Who)
 }

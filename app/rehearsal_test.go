@@ -17,7 +17,23 @@ import (
 
 var ctx = context.Background()
 
-func demoHouse(t *testing.T) *app.House { return demoHouseFor(t) }
+// demoHouse is the demo house. When the test ends, what is in force must be what the
+// database holds.
+func demoHouse(t *testing.T) *app.House {
+	t.Helper()
+	h := demoHouseFor(t)
+	holdsInTheEnd(t, h)
+	return h
+}
+
+func holdsInTheEnd(t *testing.T, h *app.House) {
+	t.Cleanup(func() {
+		h.Rest()
+		if drift := h.Drift(context.Background()); drift != "" && !t.Failed() {
+			t.Error(drift)
+		}
+	})
+}
 
 func demoHouseFor(t testing.TB) *app.House {
 	t.Helper()

@@ -35,7 +35,7 @@ type flight struct {
 
 // RenderedOf is what was sent of a site in this state.
 func (s *State) RenderedOf(site string) *Rendered {
-	if r := s.rendered[site]; r != nil {
+	if r := s.Site(site).rendered; r != nil {
 		return r
 	}
 	return &Rendered{of: &keeping{}}

@@ -10,7 +10,6 @@ import (
 
 	"velada/core/access"
 	"velada/core/roster"
-	"velada/store"
 )
 
 // RosterForm is a roster that comes in.
@@ -40,7 +39,7 @@ type RosterRow struct {
 // PlanRoster works out what a roster would change in a group and in the groups
 // within it. Lines that cannot be read are told, and the rest is not lost.
 func (h *House) PlanRoster(ctx context.Context, a Actor, f RosterForm) (*RosterPlan, error) {
-	if err := h.mayChangeHouse(ctx, a, f.Group); err != nil {
+	if err := h.May(ctx, a, Needs{Keeps: f.Group}); err != nil {
 		return nil, err
 	}
 	steward, reaches := h.IsSteward(a), h.State().Settings.Reaches
@@ -271,37 +270,10 @@ func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(a
 	return plan, nil
 }
 
-// keeps reports whether somebody keeps a group, or one that it is in.
-func (h *House) keeps(ctx context.Context, a Actor, group string) (bool, error) {
-	kept, err := store.KeptBy(ctx, h.DB, a.Who)
-	if err != nil || len(kept) == 0 {
-		return false, err
-	}
-	doc := h.State().Policy.Document()
-	seen := map[string]bool{}
-	var up func(id string) bool
-	up = func(id string) bool {
-		if slices.Contains(kept, id) {
-			return true
-		}
-		if seen[id] {
-			return false
-		}
-		seen[id] = true
-		for _, g := range doc.Groups {
-			if slices.Contains(g.Groups, id) && up(g.ID) {
-				return true
-			}
-		}
-		return false
-	}
-	return up(group), nil
-}
-
 // MayKeep reports whether somebody may look after a group: its keepers, those of
 // a group that it is in, and stewards.
 func (h *House) MayKeep(ctx context.Context, a Actor, group string) bool {
-	return h.mayChangeHouse(ctx, a, group) == nil
+	return h.May(ctx, a, Needs{Keeps: group}) == nil
 }
 
 // GroupPeople gives the people of a group as a roster, with the group within it

@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"errors"
 	"fmt"
 	"strings"
@@ -55,20 +54,30 @@ func (h *House) SecondStep(ctx context.Context, who store.Who, code string, from
 	if err != nil {
 		return err
 	}
+	step, isCode := identity.CheckCode(secret, code, time.Now())
 	right := false
-	if step, ok := identity.CheckCode(secret, code, time.Now()); ok {
-		right, err = store.UseTimeStep(ctx, h.DB, who, step)
-	} else if len(code) > 6 {
-		right, err = store.SpendRecoveryCode(ctx, h.DB, who, sha256.Sum256([]byte(strings.ReplaceAll(code, "-", ""))))
-	}
+	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) (err error) {
+		if isCode {
+			right, err = store.UseTimeStep(ctx, tx, who, step)
+		} else if len(code) > 6 {
+			right, err = store.SpendRecoveryCode(ctx, tx, who, sha256.Sum256([]byte(strings.ReplaceAll(code, "-", ""))))
+		}
+		switch {
+		case err != nil:
+			return err
+		case right:
+			return store.ForgetWrongCodes(ctx, tx, who)
+		}
+		return tx.countWrongCode(who)
+	})
 	switch {
 	case err != nil:
 		return err
 	case !right:
-		return errors.Join(ErrWrongCode, h.countWrongCode(ctx, who))
+		return ErrWrongCode
 	}
 	forgive()
-	return store.ForgetWrongCodes(ctx, h.DB, who)
+	return nil
 }
 
 // slowCodes lets one code a minute through for an account for which many were wrong,
@@ -90,13 +99,14 @@ func (h *House) slowCodes(ctx context.Context, who store.Who, from From) error {
 }
 
 // countWrongCode counts a wrong code, and tells whose it is when there were many.
-func (h *House) countWrongCode(ctx context.Context, who store.Who) error {
-	n, err := store.CountWrongCode(ctx, h.DB, who)
+func (tx *Tx) countWrongCode(who store.Who) error {
+	n, err := store.CountWrongCode(tx.ctx, tx, who)
 	if err != nil || n != manyWrongCodes {
 		return err
 	}
 	what := fmt.Sprintf("%d wrong codes in a row were entered for your account, by somebody who knows how you sign in. If that was not you, change your password.", n)
-	return h.tellOfAccount(ctx, h.DB, who, "Wrong codes for your account", what)
+	tx.NotifyAccount(who, "Wrong codes for your account", what)
+	return nil
 }
 
 // SetSecondStep makes a secret the second step of somebody's account, once they
@@ -113,7 +123,7 @@ func (h *House) SetSecondStep(ctx context.Context, who store.Who, secret, code, 
 		recovery = append(recovery, c)
 		hashes = append(hashes, sha256.Sum256([]byte(strings.ReplaceAll(c, "-", ""))))
 	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		if err := store.EnsureAccount(ctx, tx, who, h.NameOf(who)); err != nil {
 			return err
 		}
@@ -124,16 +134,12 @@ func (h *House) SetSecondStep(ctx context.Context, who store.Who, secret, code, 
 		if account.TOTP != "" {
 			return ErrHasSecondStep
 		}
-		return errors.Join(
-			store.SetSecondStep(ctx, tx, who, h.vault.Seal(sealedTOTP, secret), step),
-			store.SaveRecoveryCodes(ctx, tx, who, hashes),
-			store.EndSignIns(ctx, tx, who, but),
-		)
+		tx.EndSignIns(who, but)
+		return errors.Join(store.SetSecondStep(ctx, tx, who, h.vault.Seal(sealedTOTP, secret), step), store.SaveRecoveryCodes(ctx, tx, who, hashes))
 	})
 	if err != nil {
 		return nil, err
 	}
-	h.dropSignIns(who, but)
 	return recovery, nil
 }
 
@@ -142,16 +148,9 @@ func (h *House) DropSecondStep(ctx context.Context, a Actor, code string, from F
 	if err := h.SecondStep(ctx, a.Who, code, from); err != nil {
 		return err
 	}
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SetSecondStep(ctx, tx, a.Who, "", 0),
-			store.SaveRecoveryCodes(ctx, tx, a.Who, nil),
-			store.EndSignIns(ctx, tx, a.Who, but),
-			h.tellOfAccount(ctx, tx, a.Who, "Your second step was taken off", "Signing in takes one step from now on. If that was not you, set a new password."),
-		)
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error {
+		tx.EndSignIns(a.Who, but)
+		tx.NotifyAccount(a.Who, "Your second step was taken off", "Signing in takes one step from now on. If that was not you, set a new password.")
+		return errors.Join(store.SetSecondStep(ctx, tx, a.Who, "", 0), store.SaveRecoveryCodes(ctx, tx, a.Who, nil))
 	})
-	if err == nil {
-		h.dropSignIns(a.Who, but)
-	}
-	return err
 }

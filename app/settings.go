@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"slices"
 
@@ -52,57 +51,49 @@ func (s *Settings) Provider(id string) *Provider {
 	return &s.Providers[i]
 }
 
-// IsSteward reports whether somebody looks after the house.
-func (h *House) IsSteward(a Actor) bool {
-	s := h.State()
-	p, known := s.Policy.PersonOf(s.Identity(a.Who))
-	return known && p.Steward && !p.Blocked
-}
-
 // ChangeSettings changes the settings of the house; what says it for the ledger.
 func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change func(*Settings)) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.IsSteward(a) {
-		return ErrMayNot
-	}
-	s := h.State()
-	next, settings := *s, *s.Settings
-	settings.SecondStep, settings.NoMail, settings.Providers = slices.Clone(settings.SecondStep), slices.Clone(settings.NoMail), slices.Clone(settings.Providers)
-	change(&settings)
-	next.Settings = &settings
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			h.saveSettings(ctx, tx, settings),
-			h.ledger(ctx, tx, a.Address.String(), "", "house", what, "", ""),
-		)
+	err := h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		change(tx.Settings())
+		tx.Log("", "house", what, "", "")
+		return nil
 	})
 	if err != nil {
 		return err
 	}
-	h.swap(&next)
 	return h.endVisitsWithout(ctx)
 }
 
 // endVisitsWithout ends the visits on sites of those of whom a second step is
 // called for and who have none: they set it up when they sign in again.
-func (h *House) endVisitsWithout(ctx context.Context) (err error) {
+func (h *House) endVisitsWithout(ctx context.Context) error {
 	if len(h.State().Settings.SecondStep) == 0 {
 		return nil
 	}
-	h.dropVisits(func(v store.Visit) bool {
-		a, there := h.ActorOf(v.Who)
+	var lack []store.Visit
+	var err error
+	h.visits.Range(func(_, v any) bool {
+		visit := v.(store.Visit)
+		a, there := h.ActorOf(visit.Who)
 		if there && len(h.SecondStepFor(a)) == 0 {
-			return false
+			return true
 		}
-		has, failed := h.HasSecondStep(ctx, v.Who)
-		if failed == nil && !has {
-			failed = store.EndVisit(ctx, h.DB, v.Token)
-		}
+		has, failed := h.HasSecondStep(ctx, visit.Who)
 		err = errors.Join(err, failed)
-		return failed == nil && !has
+		if failed == nil && !has {
+			lack = append(lack, visit)
+		}
+		return true
 	})
-	return err
+	if len(lack) == 0 {
+		return err
+	}
+	return errors.Join(err, h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		for _, v := range lack {
+			tx.endVisit(v.Token)
+		}
+		return nil
+	}))
 }
 
 // SecondStepFor gives the roles for which somebody must sign in with a second step.

@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"strings"
@@ -33,9 +32,7 @@ var ErrSetUp = errors.New("the house is set up already")
 
 // SetUp makes the house and its steward.
 func (h *House) SetUp(ctx context.Context, n NewHouse) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if h.State() != nil {
+	if h.State() != nil { // before anything is hashed
 		return ErrSetUp
 	}
 	wrong := FieldErrors{}
@@ -67,17 +64,15 @@ func (h *House) SetUp(ctx context.Context, n NewHouse) error {
 		return wrong
 	}
 	account := store.Account{Who: store.Who(doc.People[0].ID), Name: doc.People[0].Name, Password: identity.HashPassword(n.Password), SignedIn: true}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveDocument(ctx, tx, doc),
-			h.newAccount(ctx, tx, account),
-			h.ledger(ctx, tx, address.String(), "", "house", fmt.Sprintf("%s made the house %s and became its steward.", account.Name, doc.House.Name), "", ""),
-		)
+	founder := Actor{Who: account.Who, Address: address, Name: account.Name}
+	return h.Change(ctx, founder, Needs{Asks: true}, func(tx *Tx) error {
+		if tx.State() != nil {
+			return ErrSetUp
+		}
+		tx.PutDocument(doc)
+		tx.Log("", "house", fmt.Sprintf("%s made the house %s and became its steward.", account.Name, doc.House.Name), "", "")
+		return tx.NewAccount(account)
 	})
-	if err != nil {
-		return err
-	}
-	return h.Reload(ctx)
 }
 
 // passwordProblem says what is wrong with a new password of an account, or "".

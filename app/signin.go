@@ -101,7 +101,9 @@ func (h *House) KnowBrowser(ctx context.Context, who store.Who, token string) (s
 	if token == "" {
 		token = identity.Token()
 	}
-	return token, store.KnowBrowser(ctx, h.DB, who, sha256.Sum256([]byte(token)), time.Now())
+	return token, h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		return store.KnowBrowser(ctx, tx, who, sha256.Sum256([]byte(token)), time.Now())
+	})
 }
 
 // VisitLife is how long a sign-in lasts on a site's host.
@@ -121,21 +123,21 @@ func (h *House) BeginVisit(ctx context.Context, code, site, nonce string) (strin
 // VisitFrom begins a visit on a site's host that goes back to a sign-in on the
 // console, and returns the value of its cookie.
 func (h *House) VisitFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
-	in, err := store.FindSignedIn(ctx, h.DB, console)
-	if err != nil {
-		return "", err
-	}
-	if in == nil {
-		return "", errSignedOut
-	}
 	value := identity.Token()
-	v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(VisitLife)}
-	if err := store.SaveVisit(ctx, h.DB, v); err != nil {
+	err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		in, err := store.FindSignedIn(ctx, tx, console)
+		if err != nil {
+			return err
+		}
+		if in == nil {
+			return errSignedOut
+		}
+		v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(VisitLife)}
+		tx.After(func() { h.visits.Store(v.Token, v) })
+		return store.SaveVisit(ctx, tx, v)
+	})
+	if err != nil {
 		return "", fmt.Errorf("beginning a visit: %w", err)
-	}
-	h.visits.Store(v.Token, v)
-	if now, err := store.FindSignedIn(ctx, h.DB, console); err != nil || now == nil || now.Who != v.Who { // ended meanwhile
-		return "", errors.Join(err, h.EndVisit(ctx, value), errSignedOut)
 	}
 	return value, nil
 }
@@ -166,17 +168,23 @@ func (h *House) dropVisits(meant func(v store.Visit) bool) {
 
 // EndVisit signs out on one site's host.
 func (h *House) EndVisit(ctx context.Context, value string) error {
-	token := sha256.Sum256([]byte(value))
-	err := store.EndVisit(ctx, h.DB, token)
-	h.dropVisits(func(v store.Visit) bool { return v.Token == token })
-	return err
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		tx.endVisit(sha256.Sum256([]byte(value)))
+		return nil
+	})
+}
+
+func (tx *Tx) endVisit(token [32]byte) {
+	tx.Try(store.EndVisit(tx.ctx, tx, token))
+	tx.After(func() { tx.house.dropVisits(func(v store.Visit) bool { return v.Token == token }) })
 }
 
 // EndSession signs out on every site's host that a console session led to.
 func (h *House) EndSession(ctx context.Context, console string) error {
-	err := errors.Join(store.EndVisitsOf(ctx, h.DB, console), store.EndSignedIn(ctx, h.DB, console))
-	h.dropVisits(func(v store.Visit) bool { return v.Console == console })
-	return err
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		tx.After(func() { h.dropVisits(func(v store.Visit) bool { return v.Console == console }) })
+		return errors.Join(store.EndVisitsOf(ctx, tx, console), store.EndSignedIn(ctx, tx, console))
+	})
 }
 
 // dropSignIns makes it hold for the requests to come that somebody was signed out

@@ -17,13 +17,14 @@ import (
 // moving is a house whose clock can be moved.
 func moving(t *testing.T) (*app.House, *time.Time) {
 	t.Helper()
-	h := demoHouse(t)
+	h := demoHouseFor(t)
 	now := h.Now()
 	moved, err := app.Open(ctx, h.DB, func() time.Time { return now })
 	if err != nil {
 		t.Fatal(err)
 	}
 	moved.SiteURL, moved.ConsoleURL = h.SiteURL, "http://velada.localhost"
+	holdsInTheEnd(t, moved)
 	return moved, &now
 }
 
@@ -47,7 +48,7 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 		t.Fatal(err)
 	}
 	front := func(site string) string {
-		e := h.State().Editions[site]
+		e := h.State().Site(site).Live
 		text, err := h.PageHTML(ctx, e, e.Page("/"))
 		if err != nil {
 			t.Fatal(err)
@@ -110,7 +111,7 @@ func TestATitleNeverBringsAnOldDoorBack(t *testing.T) {
 				ways = []access.Way{{Way: "groups", Groups: []string{"council"}}}
 			}
 			both.Go(func() {
-				d := h.State().Details["society"]
+				d := h.State().Site("society").Details
 				if err := h.Describe(ctx, pilar, "society", "A title", true, d, nil, ""); err != nil {
 					t.Error(err)
 				}
@@ -160,7 +161,7 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			h, now := moving(t)
 			ines, aiko := who(t, h, "ines@cerroalcor.example"), who(t, h, "aiko@cerroalcor.example")
-			was := h.State().Editions["variable-stars"].Number
+			was := h.State().Site("variable-stars").Live.Number
 			if _, err := h.Publish(ctx, aiko, "variable-stars", "", now.Add(time.Hour)); err != nil {
 				t.Fatal(err)
 			}
@@ -170,7 +171,7 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 				t.Fatal(err)
 			}
 			s := h.State()
-			if live := s.Editions["variable-stars"].Number > was; live != (c.why == "") {
+			if live := s.Site("variable-stars").Live.Number > was; live != (c.why == "") {
 				t.Errorf("live: %v", live)
 			}
 			if c.why == "" {
@@ -193,7 +194,7 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 func TestOneDueEditionDoesNotHoldUpAnother(t *testing.T) {
 	h, now := moving(t)
 	aiko, ines := who(t, h, "aiko@cerroalcor.example"), who(t, h, "ines@cerroalcor.example")
-	was := h.State().Editions["variable-stars"].Number
+	was := h.State().Site("variable-stars").Live.Number
 	if _, err := h.NewPage(ctx, ines, "society", "/new", "New", "x"); err != nil {
 		t.Fatal(err)
 	}
@@ -208,8 +209,11 @@ func TestOneDueEditionDoesNotHoldUpAnother(t *testing.T) {
 	}
 	*now = now.Add(2 * time.Hour)
 	_ = h.ApplyDue(ctx)
-	if h.State().Editions["variable-stars"].Number == was {
+	if h.State().Site("variable-stars").Live.Number == was {
 		t.Error("the edition after the one that failed did not go live")
+	}
+	if err := h.Reload(ctx); err != nil { // an edition was deleted behind its back
+		t.Error(err)
 	}
 }
 
@@ -285,7 +289,7 @@ func TestPublishingFreezesNobody(t *testing.T) {
 		slowest := time.Duration(0)
 		for going := true; going; {
 			began := time.Now()
-			d := h.State().Details["new-dome"]
+			d := h.State().Site("new-dome").Details
 			if err := h.Describe(ctx, ines, "new-dome", "The New Dome", true, d, nil, ""); err != nil {
 				t.Fatal(err)
 			}
@@ -352,7 +356,7 @@ func TestAnotherSitesOldAddressStays(t *testing.T) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
-	if h.State().Old["variable-stars"] != "thursdays" || entries() != before {
+	if h.State().Led("variable-stars") != "thursdays" || entries() != before {
 		t.Error("the old address of another site leads nowhere")
 	}
 }

@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"slices"
@@ -33,23 +32,8 @@ func (h *House) MakeSlips(ctx context.Context, a Actor, group string, people []s
 	if err != nil {
 		return nil, nil, err
 	}
-	codes, hashes := map[store.Who]string{}, map[store.Who]string{}
-	var mu sync.Mutex
-	var hashing sync.WaitGroup
-	for _, p := range made { // hashed before anything is locked
-		hashing.Go(func() {
-			code := identity.FirstCode()
-			hash := identity.HashPassword(plainCode(code))
-			mu.Lock()
-			defer mu.Unlock()
-			codes[store.Who(p.ID)], hashes[store.Who(p.ID)] = code, hash
-		})
-	}
-	hashing.Wait()
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	var ended []store.Who
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	codes, hashes := firstCodes(made) // hashed before anything is locked
+	err = h.Change(ctx, a, Needs{Keeps: group}, func(tx *Tx) error {
 		made, refused, err := h.slipsFor(ctx, tx, a, group, people, again)
 		if err != nil {
 			return err
@@ -61,41 +45,55 @@ func (h *House) MakeSlips(ctx context.Context, a Actor, group string, people []s
 			if hashes[who] == "" { // may get one only since
 				continue
 			}
-			err := h.newAccount(ctx, tx, store.Account{Who: who, Name: p.Name, Password: hashes[who], MustChange: true, BeganIn: group})
+			err := tx.NewAccount(store.Account{Who: who, Name: p.Name, Password: hashes[who], MustChange: true, BeganIn: group})
 			if errors.Is(err, store.ErrAccount) {
 				err = store.SetPassword(ctx, tx, who, hashes[who], true)
-			}
-			if err == nil {
-				err = errors.Join(store.EndSignIns(ctx, tx, who, ""),
-					h.tellOfAccount(ctx, tx, who, "A new sign-in slip was made for you", fmt.Sprintf("%s made it. Your password before it does not work any more. If you did not ask for a slip, tell a steward.", a.Name)))
 			}
 			if err != nil {
 				return err
 			}
-			ended, names = append(ended, who), append(names, p.Name)
+			tx.EndSignIns(who, "")
+			what := fmt.Sprintf("%s made it. Your password before it does not work any more. If you did not ask for a slip, tell a steward.", a.Name)
+			tx.NotifyAccount(who, "A new sign-in slip was made for you", what)
+			names = append(names, p.Name)
 			slips = append(slips, Slip{p.Name, canonical(p.Address), codes[who]})
 		}
-		if len(slips) == 0 {
-			return nil
+		if len(slips) > 0 {
+			in := Wording{Document: tx.State().Policy.Document()}.Group(group)
+			tx.Log("", "people", fmt.Sprintf("New sign-in slips in %s for %s.", in, joined(names, " and ")), "", "")
 		}
-		what := fmt.Sprintf("New sign-in slips in %s for %s.", Wording{Document: h.State().Policy.Document()}.Group(group), joined(names, " and "))
-		return h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", "")
+		return nil
 	})
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, who := range ended {
-		h.dropSignIns(who, "")
-	}
 	return slips, left, nil
+}
+
+// firstCodes makes a first code for each of some people, and its hash.
+func firstCodes(people []access.Person) (codes, hashes map[store.Who]string) {
+	codes, hashes = map[store.Who]string{}, map[store.Who]string{}
+	var mu sync.Mutex
+	var hashing sync.WaitGroup
+	for _, p := range people {
+		hashing.Go(func() {
+			code := identity.FirstCode()
+			hash := identity.HashPassword(plainCode(code))
+			mu.Lock()
+			defer mu.Unlock()
+			codes[store.Who(p.ID)], hashes[store.Who(p.ID)] = code, hash
+		})
+	}
+	hashing.Wait()
+	return codes, hashes
 }
 
 // slipsFor lists the people of a group who get a slip, and those who do not.
 func (h *House) slipsFor(ctx context.Context, q store.Queryer, a Actor, group string, people []string, again bool) (list []access.Person, left []RosterRow, err error) {
-	if err := h.mayChangeHouse(ctx, a, group); err != nil {
+	s := h.State()
+	if err := s.allows(ctx, q, a, Needs{Keeps: group}, access.At(h.now())); err != nil {
 		return nil, nil, err
 	}
-	s := h.State()
 	for _, id := range s.Policy.GroupMembers(group, access.At(h.now())) {
 		if len(people) > 0 && !slices.Contains(people, id) {
 			continue
@@ -155,43 +153,36 @@ func (h *House) noSlip(ctx context.Context, q store.Queryer, a Actor, group stri
 // NewJoinCode makes a code that lets people into a group who say it.
 func (h *House) NewJoinCode(ctx context.Context, a Actor, group string, ends time.Time, most int, approval bool) (store.JoinCode, error) {
 	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.now(), Ends: ends, Most: most, Approval: approval}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayChangeHouse(ctx, a, group); err != nil {
-		return c, err
-	}
-	wrong := FieldErrors{}
-	if !h.now().Before(ends) || ends.Sub(h.now()) > 366*24*time.Hour {
-		wrong["ends"] = "A code ends within a year from now."
-	}
-	if most < 1 || most > 1000 {
-		wrong["most"] = "A code lets in 1 to 1000 people."
-	}
-	if len(wrong) > 0 {
-		return c, wrong
-	}
-	policy := h.State().Policy
-	doc := policy.Document()
-	in := func(outer string) bool {
-		return slices.ContainsFunc(groupsWithin(doc, outer), func(g *access.Group) bool { return g.ID == group })
-	}
-	if err := h.mayGiveRightsOf(a, policy, in); err != nil { // whoever says the code would get them
-		return c, err
-	}
-	what := fmt.Sprintf("A join code for %s, until %s, for %d.", Wording{Document: doc}.Group(group), Moment(ends.In(h.State().Zone)), most)
-	return c, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(store.SaveJoinCode(ctx, tx, c), h.ledger(ctx, tx, a.Address.String(), "", "people", what, "", ""))
+	return c, h.Change(ctx, a, Needs{Keeps: group}, func(tx *Tx) error {
+		wrong := FieldErrors{}
+		if !tx.Now().Before(ends) || ends.Sub(tx.Now()) > 366*24*time.Hour {
+			wrong["ends"] = "A code ends within a year from now."
+		}
+		if most < 1 || most > 1000 {
+			wrong["most"] = "A code lets in 1 to 1000 people."
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		s := tx.State()
+		doc := s.Policy.Document()
+		in := func(outer string) bool {
+			return slices.ContainsFunc(groupsWithin(doc, outer), func(g *access.Group) bool { return g.ID == group })
+		}
+		if err := tx.mayGiveRightsOf(s.Policy, in); err != nil { // whoever says the code would get them
+			return err
+		}
+		what := fmt.Sprintf("A join code for %s, until %s, for %d.", Wording{Document: doc}.Group(group), Moment(ends.In(s.Zone)), most)
+		tx.Log("", "people", what, "", "")
+		return store.SaveJoinCode(ctx, tx, c)
 	})
 }
 
 // DropJoinCode ends a join code.
 func (h *House) DropJoinCode(ctx context.Context, a Actor, group, code string) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayChangeHouse(ctx, a, group); err != nil {
-		return err
-	}
-	return store.DropJoinCode(ctx, h.DB, group, code)
+	return h.Change(ctx, a, Needs{Keeps: group}, func(tx *Tx) error {
+		return store.DropJoinCode(ctx, tx, group, code)
+	})
 }
 
 // Joining is somebody who says a join code.
@@ -237,7 +228,7 @@ func (h *House) AskJoinCode(ctx context.Context, code string, from From) (*store
 // up, its group is gone, or whoever made it may not let people in now.
 func (h *House) codeEnded(ctx context.Context, c *store.JoinCode) bool {
 	return !h.now().Before(c.Ends) || c.Used >= c.Most || GroupAt(h.State().Policy.Document(), c.Group) == nil ||
-		h.mayChangeHouse(ctx, Actor{Who: c.By}, c.Group) != nil
+		h.May(ctx, Actor{Who: c.By}, Needs{Keeps: c.Group}) != nil
 }
 
 // classDomain is where accounts without a mailbox are made; "" where there is none.
@@ -251,7 +242,7 @@ func (s *State) classDomain() string {
 }
 
 // Join lets somebody into a group who says its code, at once or after approval.
-func (h *House) Join(ctx context.Context, j Joining, from From) (*Joined, error) {
+func (h *House) Join(ctx context.Context, j Joining, from From) (joined *Joined, err error) {
 	c, err := h.AskJoinCode(ctx, j.Code, from)
 	if err != nil {
 		return nil, err
@@ -265,37 +256,44 @@ func (h *House) Join(ctx context.Context, j Joining, from From) (*Joined, error)
 	if _, err := try(h.throttles.joins, "Very many people join by this code just now.", c.Code); err != nil {
 		return nil, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if h.codeEnded(ctx, c) { // meanwhile
-		return nil, ErrNoSuchCode
+	by, need := Velada, Needs{}
+	if !c.Approval { // by the right of whoever made the code
+		by, _ = h.ActorOf(c.By)
+		need = Needs{Keeps: c.Group}
 	}
-	if r.Password != "" {
-		if r.Who, err = h.freeLearner(ctx, r.Name); err != nil {
-			return nil, err
+	err = h.Change(ctx, by, need, func(tx *Tx) error {
+		if h.codeEnded(ctx, c) { // meanwhile
+			return ErrNoSuchCode
 		}
-	}
-	out := &Joined{Group: Wording{Document: h.State().Policy.Document()}.Group(c.Group), Waits: c.Approval}
-	out.Address = h.AddressText(r.Who)
-	use := func(ctx context.Context, tx *sql.Tx) error {
+		if r.Password != "" {
+			if r.Who, err = tx.freeLearner(r.Name); err != nil {
+				return err
+			}
+		}
+		joined = &Joined{
+			Group: Wording{Document: tx.State().Policy.Document()}.Group(c.Group), Waits: c.Approval, Address: h.AddressText(r.Who),
+		}
 		left, err := store.UseJoinCode(ctx, tx, c.Code)
 		if err == nil && !left {
 			err = ErrNoSuchCode
 		}
-		return err
-	}
-	if !c.Approval {
-		by, _ := h.ActorOf(c.By)
-		return out, h.letIn(ctx, by, r, use)
-	}
-	keepers, err := store.Keepers(ctx, h.DB, c.Group)
+		if err != nil {
+			return err
+		}
+		if !c.Approval {
+			return h.letIn(tx, r)
+		}
+		keepers, err := store.Keepers(ctx, tx, c.Group)
+		if err != nil {
+			return err
+		}
+		tx.Notify(append(keepers, c.By), "", "request", fmt.Sprintf("%s asks to join %s.", r.Name, joined.Group), "/groups/"+c.Group)
+		return store.SaveJoinRequest(ctx, tx, r)
+	})
 	if err != nil {
 		return nil, err
 	}
-	return out, store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(use(ctx, tx), store.SaveJoinRequest(ctx, tx, r),
-			h.tell(ctx, tx, append(keepers, c.By), "", "request", fmt.Sprintf("%s asks to join %s.", r.Name, out.Group), "/groups/"+c.Group))
-	})
+	return joined, nil
 }
 
 // newLearner reads what somebody says who joins without an account.
@@ -319,9 +317,9 @@ func (h *House) newLearner(j Joining, r store.JoinRequest) (store.JoinRequest, e
 }
 
 // freeLearner makes up an address for a learner that nobody has, had, or waits
-// under; the caller holds writing.
-func (h *House) freeLearner(ctx context.Context, name string) (store.Who, error) {
-	s := h.State()
+// under.
+func (tx *Tx) freeLearner(name string) (store.Who, error) {
+	s := tx.State()
 	domain := s.classDomain()
 	var failed error
 	local := freeID(name, "learner", func(local string) bool {
@@ -329,8 +327,8 @@ func (h *House) freeLearner(ctx context.Context, name string) (store.Who, error)
 		if s.WhoHas(a) != store.Who(a.String()) {
 			return true
 		}
-		account, err1 := store.FindAccount(ctx, h.DB, store.Who(a.String()))
-		asks, err2 := store.AsksToJoin(ctx, h.DB, store.Who(a.String()))
+		account, err1 := store.FindAccount(tx.ctx, tx, store.Who(a.String()))
+		asks, err2 := store.AsksToJoin(tx.ctx, tx, store.Who(a.String()))
 		failed = errors.Join(failed, err1, err2)
 		return failed == nil && (account != nil || asks)
 	})
@@ -344,17 +342,18 @@ var ErrAddressTaken = errors.New("somebody else has this address by now: decline
 // letIn puts somebody who joins into their group, under the right of whoever
 // gave the code or approves; who is nobody of the house yet becomes somebody. An
 // account that is there is never touched.
-func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also func(ctx context.Context, tx *sql.Tx) error) error {
-	name := Wording{Document: h.State().Policy.Document()}.Group(r.Group)
-	if !h.State().Identity(r.Who).Known() || r.Password != "" && !r.Who.Bare() { // gone, or the address is a person's by now
+func (h *House) letIn(tx *Tx, r store.JoinRequest) error {
+	s := tx.State()
+	if !s.Identity(r.Who).Known() || r.Password != "" && !r.Who.Bare() { // gone, or the address is a person's by now
 		return ErrAddressTaken
 	}
-	if r.Password == "" && h.State().blocked(r.Who) {
+	if r.Password == "" && s.Blocked(r.Who) {
 		return ErrMayNot
 	}
 	account := store.Account{Name: r.Name, Password: r.Password, BeganIn: r.Group, SignedIn: true}
-	return h.applyHouse(ctx, by, HouseChange{
-		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, h.AddressText(r.Who), name),
+	in := Wording{Document: s.Policy.Document()}.Group(r.Group)
+	return HouseChange{
+		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, h.AddressText(r.Who), in),
 		Do: func(doc *access.Document) error {
 			id := h.becomePersonAs(doc, r.Who, r.Name)
 			account.Who = store.Who(id)
@@ -367,37 +366,32 @@ func (h *House) letIn(ctx context.Context, by Actor, r store.JoinRequest, also f
 			}
 			return nil
 		},
-		Also: func(ctx context.Context, tx *sql.Tx) error {
-			if r.Password != "" {
-				if there, err := store.FindAccount(ctx, tx, r.Who); err != nil || there != nil {
-					return errors.Join(err, ErrAddressTaken)
-				}
-				if err := h.newAccount(ctx, tx, account); err != nil {
-					return err
-				}
+		Also: func(tx *Tx) error {
+			if r.Password == "" {
+				return nil
 			}
-			return also(ctx, tx)
+			if there, err := store.FindAccount(tx.ctx, tx, r.Who); err != nil || there != nil {
+				return errors.Join(err, ErrAddressTaken)
+			}
+			return tx.NewAccount(account)
 		},
-	})
+	}.in(tx)
 }
 
 // AnswerJoin lets somebody who waits into a group, or declines.
 func (h *House) AnswerJoin(ctx context.Context, a Actor, group string, id int64, admit bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if err := h.mayChangeHouse(ctx, a, group); err != nil {
-		return err
-	}
-	list, err := store.JoinRequests(ctx, h.DB, group)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(list, func(r store.JoinRequest) bool { return r.ID == id })
-	if i < 0 {
-		return ErrNothing
-	}
-	if !admit {
-		return store.DropJoinRequest(ctx, h.DB, id)
-	}
-	return h.letIn(ctx, a, list[i], func(ctx context.Context, tx *sql.Tx) error { return store.DropJoinRequest(ctx, tx, id) })
+	return h.Change(ctx, a, Needs{Keeps: group}, func(tx *Tx) error {
+		list, err := store.JoinRequests(ctx, tx, group)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(r store.JoinRequest) bool { return r.ID == id })
+		if i < 0 {
+			return ErrNothing
+		}
+		if err := store.DropJoinRequest(ctx, tx, id); err != nil || !admit {
+			return err
+		}
+		return h.letIn(tx, list[i])
+	})
 }

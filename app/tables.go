@@ -55,15 +55,6 @@ func SetTable(draft *access.Site, door string, ways []access.Way) {
 	}
 }
 
-// clonePages copies the pages of a site as far as tables' doors go.
-func clonePages(pages []access.Page) []access.Page {
-	pages = slices.Clone(pages)
-	for i := range pages {
-		pages[i].Tables = slices.Clone(pages[i].Tables)
-	}
-	return pages
-}
-
 // tablesOf are the tables of a page as it is published: those that were there
 // keep their doors.
 func tablesOf(p store.Page, before []access.Table) (tables []access.Table) {

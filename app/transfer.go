@@ -45,10 +45,7 @@ func PlanImportInto(ctx context.Context, db *sql.DB, doc *access.Document, now t
 	if s.Policy, err = access.Compile(was, nil); err != nil {
 		return nil, fmt.Errorf("the house in the database is not valid: %w", err)
 	}
-	if err := s.readIDs(ctx, db); err != nil {
-		return nil, err
-	}
-	if err := s.readPasses(ctx, db); err != nil {
+	if err := s.readSites(ctx, db, TheKeys); err != nil {
 		return nil, err
 	}
 	return s.planImport(doc, access.At(now))
@@ -62,7 +59,7 @@ func (s *State) planImport(doc *access.Document, at access.Instant) (*Import, er
 	plan := &Import{Document: doc, Policy: next}
 	for _, site := range doc.Sites {
 		for _, p := range site.Passes {
-			if s == nil || s.Passes[site.Address][p.ID].Hash == nil {
+			if s == nil || s.Site(site.Address).Passes[p.ID].Hash == nil {
 				plan.Bare = append(plan.Bare, site.Address+": "+p.ID)
 			}
 		}
@@ -91,35 +88,23 @@ var ErrLosesSites = errors.New("the document lacks sites that the house has: the
 // Import puts a document in the place of the house's, in one transaction with
 // its ledger entry. Sites that it lacks are deleted only where that was asked for.
 func (h *House) Import(ctx context.Context, plan *Import, deleteSites bool) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if len(plan.Lost) > 0 && !deleteSites {
-		return fmt.Errorf("%w: %s", ErrLosesSites, strings.Join(plan.Lost, ", "))
-	}
-	before := ""
-	was := &access.Document{}
-	if s := h.State(); s != nil {
-		was = s.Policy.Document()
-		text, err := was.JSON()
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		if len(plan.Lost) > 0 && !deleteSites {
+			return fmt.Errorf("%w: %s", ErrLosesSites, strings.Join(plan.Lost, ", "))
+		}
+		before := []byte(nil)
+		var err error
+		if s := tx.State(); s != nil {
+			if before, err = s.Policy.Document().JSON(); err != nil {
+				return err
+			}
+		}
+		after, err := plan.Document.JSON()
 		if err != nil {
 			return err
 		}
-		before = string(text)
-	}
-	follow := followPeople(was, plan.Document, nil)
-	after, err := plan.Document.JSON()
-	if err != nil {
-		return err
-	}
-	err = store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
-		return errors.Join(
-			store.SaveDocument(ctx, tx, plan.Document), follow.write(ctx, tx),
-			h.ledger(ctx, tx, "velada", "", "import", "A policy document was imported on the command line.", before, string(after)),
-		)
+		tx.PutDocument(plan.Document)
+		tx.Log("", "import", "A policy document was imported on the command line.", string(before), string(after))
+		return nil
 	})
-	if err != nil {
-		return fmt.Errorf("importing: %w", err)
-	}
-	follow.hold(h)
-	return h.Reload(ctx)
 }

@@ -2,10 +2,7 @@ package app
 
 import (
 	"context"
-	"database/sql"
-	"errors"
 	"fmt"
-	"maps"
 	"net/netip"
 	"net/url"
 
@@ -16,7 +13,7 @@ import (
 // UpstreamSecret is what the identity headers for a site's upstream are signed
 // with.
 func (h *House) UpstreamSecret(site string) string {
-	return h.seal("upstream", string(h.State().salts[site]), "")
+	return h.seal("upstream", string(h.State().Site(site).salt), "")
 }
 
 // Elsewhere is what Velada is told of the web server that a site lives on.
@@ -31,57 +28,47 @@ type Elsewhere struct {
 // front of, or that asks Velada. Only stewards do this, since Velada asks any address
 // they name.
 func (h *House) StandInFrontOf(ctx context.Context, a Actor, site string, e Elsewhere) error {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if !h.IsSteward(a) {
-		return ErrMayNot
-	}
-	s := h.State()
-	if s.SiteDocument(site) == nil {
-		return ErrNoSite
-	}
-	wrong := FieldErrors{}
-	var askers []string
-	for _, text := range e.Askers {
-		network, err := netip.ParsePrefix(text)
-		if address, failed := netip.ParseAddr(text); failed == nil {
-			network, err = address.Unmap().Prefix(address.Unmap().BitLen())
+	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		s := tx.State()
+		if s.SiteDocument(site) == nil {
+			return ErrNoSite
 		}
-		if err != nil {
-			wrong["askers"] = fmt.Sprintf("“%s” is neither an address nor a network as in 10.2.0.0/16.", text)
-			continue
+		wrong := FieldErrors{}
+		var askers []string
+		for _, text := range e.Askers {
+			network, err := netip.ParsePrefix(text)
+			if address, failed := netip.ParseAddr(text); failed == nil {
+				network, err = address.Unmap().Prefix(address.Unmap().BitLen())
+			}
+			if err != nil {
+				wrong["askers"] = fmt.Sprintf("“%s” is neither an address nor a network as in 10.2.0.0/16.", text)
+				continue
+			}
+			askers = append(askers, network.Masked().String())
 		}
-		askers = append(askers, network.Masked().String())
-	}
-	what := "The site has pages of its own again."
-	if e.Upstream == "" && s.Details[site].Upstream == "" {
-		what = "Which servers may ask about the site, and how they read paths, was changed."
-	}
-	doc := *s.SiteDocument(site)
-	if e.Upstream != "" {
-		u, err := url.Parse(e.Upstream)
-		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.User != nil {
-			wrong["upstream"] = "Name a web server as in http://127.0.0.1:9000."
+		what := "The site has pages of its own again."
+		if e.Upstream == "" && s.Site(site).Details.Upstream == "" {
+			what = "Which servers may ask about the site, and how they read paths, was changed."
 		}
-		what = "The site lives at " + e.Upstream + ", and Velada stands in front of it."
-		doc.State = "live"
-		if len(doc.Pages) == 0 {
-			doc.Pages = []access.Page{{Path: "/", Listing: true}}
+		if e.Upstream != "" {
+			u, err := url.Parse(e.Upstream)
+			if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.User != nil {
+				wrong["upstream"] = "Name a web server as in http://127.0.0.1:9000."
+			}
+			what = "The site lives at " + e.Upstream + ", and Velada stands in front of it."
+			doc := tx.Site(site)
+			doc.State = "live"
+			if len(doc.Pages) == 0 {
+				doc.Pages = []access.Page{{Path: "/", Listing: true}}
+			}
 		}
-	}
-	if len(wrong) > 0 {
-		return wrong
-	}
-	then, err := s.Policy.Replace(&doc)
-	if err != nil {
-		return err
-	}
-	return h.putListing(ctx, a, site, what, func(tx *sql.Tx, next *State) error {
-		d := next.Details[site]
+		if len(wrong) > 0 {
+			return wrong
+		}
+		d := s.Site(site).Details
 		d.Upstream, d.Literal, d.AnyCase, d.Askers = e.Upstream, e.Literal, e.AnyCase, askers
-		next.Details = maps.Clone(next.Details)
-		next.Details[site] = d
-		next.Policy = then
-		return errors.Join(store.SaveDetails(ctx, tx, h.id(site), d), store.SaveSite(ctx, tx, &doc, sitePosition(s, site)))
+		tx.Renew(s.ID(site), TheListing)
+		tx.Log(site, "listing", what, "", "")
+		return store.SaveDetails(ctx, tx, s.ID(site), d)
 	})
 }

@@ -1,9 +1,6 @@
 package app
 
 import (
-	"context"
-	"errors"
-
 	"velada/core/access"
 	"velada/store"
 )
@@ -14,39 +11,15 @@ type Actor struct {
 	Who     store.Who
 	Address access.Address
 	Name    string
+
+	velada bool
 }
 
-// readIDs reads the ids of sites, which everything else that is kept of them hangs on.
-func (s *State) readIDs(ctx context.Context, q store.Queryer) (err error) {
-	if s.ids, err = store.SiteIDs(ctx, q); err != nil {
-		return err
-	}
-	s.addresses = make(map[store.SiteID]string, len(s.ids))
-	for address, id := range s.ids {
-		s.addresses[id] = address
-	}
-	return nil
-}
-
-// ID is the id of the site that has an address now; "" where there is none.
-func (s *State) ID(site string) store.SiteID { return s.ids[site] }
-
-// SiteAddress is the address that a site has now; "" where there is no such site.
-func (s *State) SiteAddress(id store.SiteID) string { return s.addresses[id] }
+// Velada is who does what nobody asked for: what is due, and the command line.
+var Velada = Actor{Name: "Velada", velada: true}
 
 // id is the id of a site, by the address it has now.
-func (h *House) id(site string) store.SiteID { return h.State().ids[site] }
-
-// byAddress puts what is kept by the ids of sites under their addresses.
-func byAddress[T any](s *State, byID map[store.SiteID]T) map[string]T {
-	list := make(map[string]T, len(byID))
-	for id, v := range byID {
-		if address, there := s.addresses[id]; there {
-			list[address] = v
-		}
-	}
-	return list
-}
+func (h *House) id(site string) store.SiteID { return h.State().ID(site) }
 
 // WhoHas is who an address belongs to: the person whose it is or was, or whoever has
 // it while nobody of the house does.
@@ -135,28 +108,4 @@ func (h *House) AddressText(who store.Who) string {
 		return a.String()
 	}
 	return string(who)
-}
-
-// blocked reports whether somebody is a person of the house who is blocked.
-func (s *State) blocked(who store.Who) bool {
-	p, known := s.Policy.PersonOf(s.Identity(who))
-	return known && p.Blocked
-}
-
-// newAccount makes an account, and keeps its holder's name.
-func (h *House) newAccount(ctx context.Context, q store.Queryer, a store.Account) error {
-	if err := store.NewAccount(ctx, q, a); err != nil {
-		return err
-	}
-	h.names.Store(a.Who, a.Name)
-	return nil
-}
-
-// accountUnlessThere makes an account where somebody has none: one that is there is
-// never touched.
-func (h *House) accountUnlessThere(ctx context.Context, q store.Queryer, a store.Account) error {
-	if err := h.newAccount(ctx, q, a); !errors.Is(err, store.ErrAccount) {
-		return err
-	}
-	return nil
 }

@@ -532,7 +532,7 @@ func TestANewPassIsShownOnce(t *testing.T) {
 	if last := passes[len(passes)-1]; last.ID != "nordlys-fund" || last.Label != "Nordlys Fund" {
 		t.Errorf("%+v", last)
 	}
-	if secret := d.house.State().Passes["dossier"]["nordlys-fund"]; secret.Version != 1 || len(secret.Hash) != 32 || secret.Weak {
+	if secret := d.house.State().Site("dossier").Passes["nordlys-fund"]; secret.Version != 1 || len(secret.Hash) != 32 || secret.Weak {
 		t.Errorf("%+v", secret)
 	}
 }

@@ -331,7 +331,7 @@ func instantAsked(text string, zone *time.Location) (access.Instant, bool) {
 // liveNow says which edition of a site is live, how many changes are not, and
 // whether there is anything to publish.
 func liveNow(s *app.State, address string) (live string, changes int, anything bool) {
-	e, w := s.Editions[address], s.Working[address]
+	e, w := s.Site(address).Live, s.Site(address).Working
 	if e == nil {
 		return "Nothing is live yet", 0, len(w.Order) > 0
 	}
@@ -356,7 +356,7 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
 	p.Site.MayAdmit = caps.Has(access.ManageMembers)
 	p.Site.Live, p.Site.Changes, p.Site.ToPublish = liveNow(s, address)
-	p.Site.Next = s.Working[address].Next
+	p.Site.Next = s.Site(address).Working.Next
 	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	p.Standing = siteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
 	return p
@@ -617,7 +617,7 @@ func (d *doorContext) passesOf(w access.Way) []access.Pass {
 func (d *doorContext) passWords(w access.Way) string {
 	uses, weak := 0, false
 	for _, p := range d.passesOf(w) {
-		secret := d.state.Passes[d.site][p.ID]
+		secret := d.state.Site(d.site).Passes[p.ID]
 		uses += d.uses["pass:"+p.ID].Uses
 		weak = weak || secret.Weak
 		if d.tray != nil && d.tray.Secrets[p.ID].Weak {

@@ -188,7 +188,7 @@ func (c *Console) signInPage(x *gin.Context, f form) *page {
 		site := f.Values["site"]
 		if doc := c.shownSite(site); doc != nil {
 			p.Visiting = &visiting{Title: cmp.Or(doc.Title, site), URL: c.SiteURL(site)}
-			if s.Details[site].Tint != "" {
+			if s.Site(site).Details.Tint != "" {
 				p.Visiting.Tint = "/tint/" + site
 			}
 		}
@@ -217,7 +217,7 @@ func (c *Console) tint(x *gin.Context) {
 		x.Status(http.StatusNotFound)
 		return
 	}
-	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Details[site].Tint))
+	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Site(site).Details.Tint))
 }
 
 // whereTo are the fields that say where somebody goes on to after signing in.

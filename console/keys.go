@@ -156,7 +156,7 @@ func (d *doorContext) passRows() (rows []keyRow) {
 		row := keyRow{
 			Kind: "pass", ID: p.ID, Label: d.words.Pass(p.ID), Window: d.words.Window(p.From, p.Until), Revoked: p.Revoked,
 			Edit: passesURL(d.site, "pass", p.ID), Secret: passesURL(d.site, "pass", "password:"+p.ID),
-			Sub: d.usedWords("pass:"+p.ID, "not used yet", "used"), Weak: d.state.Passes[d.site][p.ID].Weak,
+			Sub: d.usedWords("pass:"+p.ID, "not used yet", "used"), Weak: d.state.Site(d.site).Passes[p.ID].Weak,
 		}
 		row.New = !slices.ContainsFunc(d.now.Passes, func(q access.Pass) bool { return q == p })
 		if d.tray != nil {

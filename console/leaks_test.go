@@ -264,7 +264,7 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 	must(err)
 	asks, err := store.LetIns(ctx, h.DB, s.ID("variable-stars"))
 	must(err)
-	comment := s.Comments["society"]["/members"][0]
+	comment := s.Site("society").Comments["/members"][0]
 	mails, err := h.Mails(ctx, "", 1)
 	must(err)
 	pages, err := store.WorkingCopy(ctx, h.DB, s.ID("variable-stars"))

@@ -54,7 +54,7 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 		return
 	}
 	p := c.sitePage(x, "Listing")
-	doc, d := s.SiteDocument(site), s.Details[site]
+	doc, d := s.SiteDocument(site), s.Site(site).Details
 	v := &listingView{Site: site, Host: p.Site.Host, URL: p.Site.URL, MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Address: address, ShortForm: short, Icon: d.Icon != ""}
 	if v.Address.Values["address"] == "" {
 		v.Address.Values["address"] = site
@@ -75,17 +75,15 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 	if d.Consent != "" && d.Head+d.Foot != "" {
 		v.Consent = "With the consent of " + c.House.NameOf(d.Consent) + "."
 	}
-	old, err := store.OldAddresses(x.Request.Context(), c.House.DB)
+	old, err := store.OldAddresses(x.Request.Context(), c.House.DB, s.ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
 	for _, o := range old {
-		if o.Site == s.ID(site) {
-			v.Old = append(v.Old, oldRow{o.Address, c.SiteHost(o.Address), c.moment(o.Since)})
-		}
+		v.Old = append(v.Old, oldRow{o.Address, c.SiteHost(o.Address), c.moment(o.Since)})
 	}
-	for name, path := range s.Short[site] {
+	for name, path := range s.Site(site).Short {
 		v.Short = append(v.Short, shortRow{name, p.Site.URL + "/go/" + name, path, s.Title(site, path)})
 	}
 	slices.SortFunc(v.Short, func(a, b shortRow) int { return strings.Compare(a.Name, b.Name) })
@@ -116,7 +114,7 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 func (c *Console) doDetails(x *gin.Context) {
 	f := typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "listing", "scripts")
 	site := x.Param("site")
-	d := c.House.State().Details[site]
+	d := c.House.State().Site(site).Details
 	d.Description, d.Tint, d.Contact, d.CookieNotice = f.Values["description"], strings.ToLower(f.Values["tint"]), f.Values["contact"], f.Values["cookie_notice"]
 	d.NotFound, d.Head, d.Foot = f.Values["not_found"], f.Values["head"], f.Values["foot"]
 	d.Scripts = f.Values["scripts"] == "yes"
@@ -226,7 +224,7 @@ func (c *Console) afterListing(x *gin.Context, err error, told string) {
 func (c *Console) shortQR(x *gin.Context) {
 	site := x.Param("site")
 	name, kind, _ := strings.Cut(x.Param("file"), ".")
-	if c.House.State().Short[site][name] == "" {
+	if c.House.State().Site(site).Short[name] == "" {
 		c.notFound(x)
 		return
 	}
@@ -248,7 +246,7 @@ func (c *Console) shortSheet(x *gin.Context) {
 	site, s := x.Param("site"), c.House.State()
 	p := c.sitePage(x, "Listing")
 	v := &sheetView{Site: site}
-	for name, path := range s.Short[site] {
+	for name, path := range s.Site(site).Short {
 		v.Cards = append(v.Cards, sheetCard{shortRow{name, c.SiteHost(site) + "/go/" + name, path, s.Title(site, path)}, "/sites/" + site + "/short/" + name + ".svg"})
 	}
 	slices.SortFunc(v.Cards, func(a, b sheetCard) int { return bytes.Compare([]byte(a.Name), []byte(b.Name)) })

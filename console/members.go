@@ -123,7 +123,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		}
 		v.Asking = append(v.Asking, row)
 	}
-	for path, list := range d.state.Comments[d.site] {
+	for path, list := range d.state.Site(d.site).Comments {
 		for _, one := range list {
 			v.Comments = append(v.Comments, commentRow{one.ID, d.words.Person(one.Person), d.state.Title(d.site, path), one.Text, c.moment(one.At), one.Status == "held"})
 		}
@@ -146,7 +146,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		v.SignUp.Modes = append(v.SignUp.Modes, choice{m.id, m.name, v.SignUp.Values["mode"] == m.id})
 	}
 	if v.Like.Values == nil {
-		v.Like.Values = likeValues(d.state.Memberships[d.site])
+		v.Like.Values = likeValues(d.state.Site(d.site).Membership)
 	}
 	for _, place := range []choice{{"", "strangers see none", false}, {"head", "in the head of every page", false}, {"foot", "at the foot of every page", false}} {
 		place.On = v.Like.Values["corner"] == place.ID
@@ -299,7 +299,7 @@ func (c *Console) membersOut(x *gin.Context) {
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "members-of-"+site+".csv"))
 	x.Header("Content-Type", "text/csv; charset=utf-8")
 	w := csv.NewWriter(x.Writer)
-	questions := s.Memberships[site].Questions
+	questions := s.Site(site).Membership.Questions
 	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
 	words := app.Wording{Document: s.Policy.Document()}
 	doc := s.SiteDocument(site)

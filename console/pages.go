@@ -219,7 +219,7 @@ func (c *Console) saveRows(saves []store.PageSave) (rows []saveRow) {
 }
 
 func (c *Console) tree(site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
-	live := c.House.State().Editions[site]
+	live := c.House.State().Site(site).Live
 	changed, err := store.ChangedBodies(context.Background(), c.House.DB, c.House.State().ID(site))
 	if err != nil {
 		slog.Error("comparing a working copy", "site", site, "error", err)

@@ -207,7 +207,7 @@ func TestPublishingOnScreen(t *testing.T) {
 	ines.shows("/sites/society/editions", "Edition 33", "Inés Ortuño: Sky")
 	ines.shows("/sites/society/editions/31", "Going back to edition 31", "deleted", "/sky")
 	ines.post("/sites/society/editions/back", "number", "31")
-	if n := d.house.State().Editions["society"].Number; n != 31 {
+	if n := d.house.State().Site("society").Live.Number; n != 31 {
 		t.Errorf("edition %d is live", n)
 	}
 	ines.post("/sites/society/editions/down", "action", "gone")
@@ -229,7 +229,7 @@ func TestListingOnScreen(t *testing.T) {
 		t.Errorf("bad details: %d", status)
 	}
 	d.post("/sites/society/details", "title", "The Society", "tint", "#AA3311", "contact", "hill@cerroalcor.example", "profiles", "https://a.example/x", "cookie_notice", "None.", "not_found", "# Lost", "foot", "<script>hello()</script>", "listing", "yes")
-	got := d.house.State().Details["society"]
+	got := d.house.State().Site("society").Details
 	if got.Tint != "#aa3311" || got.Foot == "" || got.Consent != "ines" || d.house.State().SiteDocument("society").Title != "The Society" {
 		t.Errorf("%+v", got)
 	}

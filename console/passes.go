@@ -125,7 +125,7 @@ func (c *Console) doPass(x *gin.Context) {
 			}
 		default:
 			id = freshID(label, "pass", func(id string) bool {
-				_, had := s.Passes[site][id]
+				_, had := s.Site(site).Passes[id]
 				return had || slices.ContainsFunc(draft.Passes, func(p access.Pass) bool { return p.ID == id })
 			})
 			draft.Passes = append(draft.Passes, access.Pass{ID: id, Label: label, Under: under, From: from, Until: until})
@@ -165,7 +165,7 @@ func (c *Console) againWithPass(x *gin.Context, f *passForm) {
 // sameSecret names another pass of the site that has the same password.
 func (c *Console) sameSecret(s *app.State, site string, secret store.NewSecret, but string) string {
 	for _, p := range s.SiteDocument(site).Passes {
-		if p.ID != but && !p.Revoked && identity.SameKey(s.Passes[site][p.ID].Hash, secret.Hash) {
+		if p.ID != but && !p.Revoked && identity.SameKey(s.Site(site).Passes[p.ID].Hash, secret.Hash) {
 			return p.Label
 		}
 	}

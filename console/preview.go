@@ -35,7 +35,7 @@ func (c *Console) previewRows(x *gin.Context) ([]previewRow, error) {
 // preview looks at a working copy by a link: just as the one who shared it sees
 // it now.
 func (c *Console) preview(r *http.Request, token string) (string, gate.As, bool) {
-	p, err := c.House.Preview(r.Context(), token)
+	p, err := c.House.FindPreview(r.Context(), token)
 	if err != nil {
 		return "", gate.As{}, false
 	}

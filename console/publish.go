@@ -279,7 +279,7 @@ func (c *Console) editions(x *gin.Context) {
 	v := &editionsView{Site: site, MayPublish: p.Site.MayPublish, State: doc.State, SayGone: doc.SayGone, Changes: p.Site.Changes}
 	for _, e := range list {
 		row := editionRow{Number: e.Number, When: c.moment(e.At), Note: e.Note, URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
-		row.Live = s.Editions[site] != nil && s.Editions[site].Number == e.Number
+		row.Live = s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number
 		row.Who = c.House.NameOf(e.Who)
 		v.Rows = append(v.Rows, row)
 	}

@@ -148,7 +148,7 @@ func TestWhoMaySignUpIsRehearsed(t *testing.T) {
 		t.Errorf("%+v", s)
 	}
 	d.post("/sites/society/members/like", "questions", "Who told you?\n\nWhen?", "corner", "head", "first", "/visit", "comments", "/members", "asking", "yes")
-	m := d.house.State().Memberships["society"]
+	m := d.house.State().Site("society").Membership
 	if len(m.Questions) != 2 || m.First != "/visit" || m.NoAsking || m.Held {
 		t.Errorf("%+v", m)
 	}

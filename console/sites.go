@@ -79,13 +79,13 @@ func (c *Console) siteRow(s *app.State, doc *access.Site, st access.Standing, at
 	}
 	if st.State == "draft" {
 		row.Windows = nil
-		for range s.Working[doc.Address].Order {
+		for range s.Site(doc.Address).Working.Order {
 			row.Windows = append(row.Windows, window{"hidden", "not published"})
 		}
 	}
-	if e := s.Editions[doc.Address]; e != nil {
+	if e := s.Site(doc.Address).Live; e != nil {
 		row.Edition = fmt.Sprintf("Edition %d", e.Number)
-		if n := s.Working[doc.Address].Changes; n > 0 {
+		if n := s.Site(doc.Address).Working.Changes; n > 0 {
 			row.Edition += " · " + count(n, "change", "changes")
 		}
 	} else {
@@ -134,7 +134,7 @@ func orderedPaths(s *app.State, doc *access.Site) []string {
 		live[p.Path] = true
 	}
 	var order, rest []string
-	for _, path := range s.Working[doc.Address].Order {
+	for _, path := range s.Site(doc.Address).Working.Order {
 		if live[path] {
 			order = append(order, path)
 			delete(live, path)

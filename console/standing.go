@@ -132,7 +132,7 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 	if pending > 0 {
 		rows = append(rows, waitRow{count(pending, "person wants", "people want") + " to become a member", membersURL(d.site)})
 	}
-	if n := d.state.Working[d.site].Changes; n > 0 {
+	if n := d.state.Site(d.site).Working.Changes; n > 0 {
 		rows = append(rows, waitRow{count(n, "change", "changes") + " since the edition that is live", "/sites/" + d.site + "/publish"})
 	}
 	if broken > 0 {
@@ -142,7 +142,7 @@ func (d *doorContext) waiting(broken int) (rows []waitRow) {
 		rows = append(rows, waitRow{"your rehearsal, with " + count(len(d.tray.Changes), "change", "changes"), doorURL(d.site, "", "")})
 	}
 	for _, p := range d.now.Passes {
-		secret := d.state.Passes[d.site][p.ID]
+		secret := d.state.Site(d.site).Passes[p.ID]
 		switch {
 		case p.Revoked:
 		case secret.Hash == nil:

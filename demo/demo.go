@@ -235,9 +235,13 @@ func makeMembership(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID
 }
 
 func makePasses(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {
-	salts, err := store.SiteSalts(ctx, tx)
+	rows, err := store.SiteRows(ctx, tx)
 	if err != nil {
 		return err
+	}
+	salts := map[store.SiteID][]byte{}
+	for _, row := range rows {
+		salts[row.ID] = row.Salt
 	}
 	salt, err := store.HouseSalt(ctx, tx)
 	if err != nil {

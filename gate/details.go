@@ -10,7 +10,7 @@ import (
 
 // icon serves the site's own icon.
 func (q *request) icon() {
-	d := q.state.Details[q.address]
+	d := q.state.Site(q.address).Details
 	if d.Icon == "" {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
@@ -23,7 +23,7 @@ func (q *request) icon() {
 // tint serves the site's colour as a style.
 func (q *request) tint() {
 	q.beside("text/css; charset=utf-8", func() ([]byte, error) {
-		return TintStyle(q.state.Details[q.address].Tint), nil
+		return TintStyle(q.state.Site(q.address).Details.Tint), nil
 	})
 }
 

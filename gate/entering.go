@@ -103,7 +103,7 @@ func (q *request) enter() {
 		q.cookie(nonceCookie, "", -time.Second)
 	}
 	path := local(values.Get("path"))
-	if first := q.state.Memberships[q.address].First; first != "" && path == "/" {
+	if first := q.state.Site(q.address).Membership.First; first != "" && path == "/" {
 		path = escape(first)
 	}
 	http.Redirect(q.w, q.Request, path, http.StatusSeeOther)

@@ -93,7 +93,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	if len(r.Header["Cookie"]) == 0 && q.known(raw) { // nobody in particular
 		return
 	}
-	if to := state.Old[address]; to != "" && q.site == nil {
+	if to := state.Led(address); to != "" && q.site == nil {
 		q.moveOn(to)
 		return
 	}
@@ -113,7 +113,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		q.crawlers()
 		return
 	}
-	if upstream := state.Details[address].Upstream; upstream != "" {
+	if upstream := state.Site(address).Details.Upstream; upstream != "" {
 		q.forward(raw, upstream)
 		return
 	}
@@ -220,7 +220,7 @@ func (q *request) edition() *app.LiveEdition {
 	if q.as != nil && q.as.Edition != nil {
 		return q.as.Edition
 	}
-	return q.state.Editions[q.address]
+	return q.state.Site(q.address).Live
 }
 
 // samePath reports whether a raw path is just the escaped form of a path.
@@ -247,7 +247,7 @@ func (q *request) file(f *app.LiveFile) {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Content-Type", f.Type)
-	if q.state.Details[q.address].Scripts && strings.HasSuffix(q.path, ".js") {
+	if q.state.Site(q.address).Details.Scripts && strings.HasSuffix(q.path, ".js") {
 		h.Set("Content-Type", "text/javascript; charset=utf-8")
 	}
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")

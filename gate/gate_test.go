@@ -437,7 +437,7 @@ func TestTheGateFailsClosed(t *testing.T) {
 		t.Errorf("no house: %d", r.StatusCode)
 	}
 	d = open(t)
-	delete(d.house.State().Editions["society"].Pages, "/")
+	delete(d.house.State().Site("society").Live.Pages, "/")
 	if r := d.ask(asked{site: "society", path: "/"}); r.StatusCode != 200 || !strings.Contains(body(t, r), "Nothing is written") {
 		t.Errorf("a page that nobody has written: %d", r.StatusCode)
 	}

@@ -67,7 +67,7 @@ func TestWhatIsKeptIsWhatIsWorkedOut(t *testing.T) {
 	for round := range 90 {
 		var list []question
 		site := sites[round%len(sites)] // few places at a time, so that the same is asked again and again
-		paths := slices.Concat(d.house.State().Working[site].Order, []string{"/nowhere", "/hill.svg"})
+		paths := slices.Concat(d.house.State().Site(site).Working.Order, []string{"/nowhere", "/hill.svg"})
 		random.Shuffle(len(paths), func(i, j int) { paths[i], paths[j] = paths[j], paths[i] })
 		paths = append(map[string][]string{"society": {"/history", "/library"}, "variable-stars": {"/privacy", "/crew/antlia"}}[site], paths...)
 		i := random.IntN(len(instants) - 3)

@@ -110,7 +110,7 @@ func (q *request) sight(title string) *sight {
 		s.SignedIn = q.gate.House.NameOf(q.who)
 	}
 	s.Ribbon = q.ribbon()
-	s.Details = q.state.Details[q.address]
+	s.Details = q.state.Site(q.address).Details
 	s.Corner = q.corner()
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	if e := q.edition(); e != nil {
@@ -125,7 +125,7 @@ func (q *request) sight(title string) *sight {
 
 // corner is the sign-in corner of the site's pages.
 func (q *request) corner() cornerSight {
-	m := q.state.Memberships[q.address]
+	m := q.state.Site(q.address).Membership
 	c := cornerSight{Foot: m.Corner == "foot"}
 	if m.Corner != "" {
 		c.Yours = m.YoursWords()

@@ -139,7 +139,7 @@ func (q *request) form(most int64) bool {
 }
 
 func (q *request) join(status int, values map[string]string, wrong app.FieldErrors) {
-	m := q.state.Memberships[q.address]
+	m := q.state.Site(q.address).Membership
 	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != "", Says: q.gate.House.SignUpOpen(q.address, q.who)}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		v.Domains = doc.SignUp.Domains
@@ -163,7 +163,7 @@ func (q *request) doJoin() {
 		values[name] = q.PostFormValue(name)
 	}
 	a := app.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
-	for i := range q.state.Memberships[q.address].Questions {
+	for i := range q.state.Site(q.address).Membership.Questions {
 		name := fmt.Sprintf("answer%d", i)
 		values[name] = q.PostFormValue(name)
 		a.Answers = append(a.Answers, values[name])
@@ -182,7 +182,7 @@ func (q *request) doJoin() {
 		q.private("said.html", http.StatusOK, "Look into your mail", &memberSight{Says: "A letter is on its way to " + a.Address + ". The link in it proves that the address is yours; before that nothing counts."})
 	default:
 		q.path = local(values["path"])
-		if first := q.state.Memberships[q.address].First; first != "" {
+		if first := q.state.Site(q.address).Membership.First; first != "" {
 			q.path = first
 		}
 		q.back()
@@ -240,7 +240,7 @@ func (q *request) me(status int, values map[string]string, wrong app.FieldErrors
 	if err != nil {
 		panic(err)
 	}
-	v := &memberSight{Values: values, Wrong: wrong, Profile: p, Address: q.myAddress(), Account: q.gate.Console + "/account", List: q.state.Memberships[q.address].List}
+	v := &memberSight{Values: values, Wrong: wrong, Profile: p, Address: q.myAddress(), Account: q.gate.Console + "/account", List: q.state.Site(q.address).Membership.List}
 	if values == nil {
 		v.Values = map[string]string{"name": p.Name, "about": p.About}
 	}
@@ -329,7 +329,7 @@ func (q *request) leaveSite() {
 
 // memberList shows members to members, each as they allow.
 func (q *request) memberList() {
-	if !q.state.Memberships[q.address].List || q.who == "" || q.gate.House.Member(q.address, q.who) == "" {
+	if !q.state.Site(q.address).Membership.List || q.who == "" || q.gate.House.Member(q.address, q.who) == "" {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
@@ -374,7 +374,7 @@ func (q *request) picture(person string) {
 	if err != nil {
 		panic(err)
 	}
-	if me == "" || p.Picture == "" || me != person && (!p.Shows["picture"] || !q.state.Memberships[q.address].List) {
+	if me == "" || p.Picture == "" || me != person && (!p.Shows["picture"] || !q.state.Site(q.address).Membership.List) {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
@@ -415,7 +415,7 @@ func (q *request) ask() {
 }
 
 // mayAsk reports whether the site lets those ask who are turned away.
-func (q *request) mayAsk() bool { return !q.state.Memberships[q.address].NoAsking }
+func (q *request) mayAsk() bool { return !q.state.Site(q.address).Membership.NoAsking }
 
 // refused shows the page of whoever is turned away, with a way to ask.
 func (q *request) refused(d access.Decision, status int, values map[string]string, wrong app.FieldErrors) {
@@ -440,7 +440,7 @@ func (q *request) personName(id string) string {
 
 // comments gives what stands below the page, nil where no comments are wanted.
 func (q *request) comments() *commentSight {
-	m := q.state.Memberships[q.address]
+	m := q.state.Site(q.address).Membership
 	if !m.WantsComments(q.path) {
 		return nil
 	}
@@ -449,7 +449,7 @@ func (q *request) comments() *commentSight {
 		me = q.gate.House.Member(q.address, q.who)
 	}
 	c := &commentSight{May: me != "", Held: m.Held, Path: q.path}
-	for _, one := range q.state.Comments[q.address][q.path] {
+	for _, one := range q.state.Site(q.address).Comments[q.path] {
 		mine := me != "" && one.Person == me
 		if one.Status == "held" && !mine {
 			continue

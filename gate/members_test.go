@@ -186,7 +186,7 @@ func TestAMemberHasAPage(t *testing.T) {
 	}
 	d.post("society", "/velada/me/leave", cookie, "sure", "yes")
 	profile, err := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), id)
-	if d.house.Member("society", d.actorOf(id).Who) != "" || err != nil || profile.Name != "" || len(d.house.State().Comments["society"]["/members"]) != 1 {
+	if d.house.Member("society", d.actorOf(id).Who) != "" || err != nil || profile.Name != "" || len(d.house.State().Site("society").Comments["/members"]) != 1 {
 		t.Errorf("what was said is still there: %+v %v", profile, err)
 	}
 }
@@ -215,7 +215,7 @@ func TestCommentsAreMembersAlone(t *testing.T) {
 	if _, others := d.get("society", "/members", ines); !strings.Contains(mine, "waits until it is approved") || strings.Contains(mine, "<script>x") || strings.Contains(others, "Clear tonight") {
 		t.Error("a comment that waits is shown to others, or its author does not see it")
 	}
-	comments := d.house.State().Comments["society"]["/members"]
+	comments := d.house.State().Site("society").Comments["/members"]
 	last := comments[len(comments)-1]
 	ctx, seun := context.Background(), d.actor("seun@cerroalcor.example")
 	if err := d.house.ModerateComment(ctx, seun, "society", last.ID, true); err != nil {
@@ -236,7 +236,7 @@ func TestCommentsAreMembersAlone(t *testing.T) {
 	if r := d.post("society", "/velada/comment", cookie, "path", "/members", "text", "  "); r.StatusCode != 200 || !strings.Contains(body(t, r), "Write something") {
 		t.Errorf("an empty one: %d", r.StatusCode)
 	}
-	if n := len(d.house.State().Comments["society"]["/members"]); n != 3 || len(d.house.State().Comments["society"]["/visit"]) != 0 {
+	if n := len(d.house.State().Site("society").Comments["/members"]); n != 3 || len(d.house.State().Site("society").Comments["/visit"]) != 0 {
 		t.Errorf("%d comments", n)
 	}
 	if r := d.ask(asked{site: "society", path: "/velada/comment", method: "POST", form: "path=/members&text=x", cookies: []string{cookie}, header: map[string]string{"Sec-Fetch-Site": "same-site"}}); r.StatusCode != 403 {

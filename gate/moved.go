@@ -23,8 +23,8 @@ func (q *request) moveOn(to string) {
 // moved leads whoever comes to where a page stood before to where it stands now,
 // if it opens to them there: others learn nothing. It reports whether it did.
 func (q *request) moved() bool {
-	edition := q.state.Editions[q.address]
-	p := edition.ByID(q.state.Moved[q.address][q.path])
+	edition := q.state.Site(q.address).Live
+	p := edition.ByID(q.state.Site(q.address).Moved[q.path])
 	if p == nil || p.Path == q.path || q.site.Decide(p.Path, &q.visitor, q.at).Outcome != access.Open {
 		return false
 	}
@@ -36,7 +36,7 @@ func (q *request) moved() bool {
 
 // short leads from a short name to its page, or to the door of that.
 func (q *request) short(name string) {
-	path := q.state.Short[q.address][strings.ToLower(name)]
+	path := q.state.Site(q.address).Short[strings.ToLower(name)]
 	if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
 		q.nothing()
 		return

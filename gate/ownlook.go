@@ -21,7 +21,7 @@ func (q *request) ownLook(page string) {
 	h := q.w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Content-Security-Policy", ownLookSecurity)
-	if q.state.Details[q.address].Scripts {
+	if q.state.Site(q.address).Details.Scripts {
 		h.Set("Content-Security-Policy", ownScriptsSecurity)
 	}
 	if q.site.NoIndex(q.path, q.at) {

@@ -35,7 +35,7 @@ var (
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
-	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Memberships[q.address].WantsComments(q.path) {
+	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
 		return app.RenderedKey{}, false
 	}
 	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
@@ -44,7 +44,7 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 			key.Menu |= 1 << i
 		}
 	}
-	key.Notice = !q.noticeRead && q.state.Details[q.address].CookieNotice != ""
+	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }
 
@@ -97,7 +97,7 @@ func (q *request) begin(key app.RenderedKey) http.Header {
 	h := q.w.Header()
 	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
-	if d := q.state.Details[q.address]; d.Head != "" || d.Foot != "" {
+	if d := q.state.Site(q.address).Details; d.Head != "" || d.Foot != "" {
 		h["Content-Security-Policy"] = withCode
 	}
 	if key.NoIndex {

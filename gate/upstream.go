@@ -78,7 +78,7 @@ func (q *request) identityOf(h http.Header, method, path string) {
 // does: many drop what follows a semicolon, and some the dots and blanks at the end
 // of a segment. A site's server that reads them as they stand says so.
 func (q *request) readsOtherwise(path string) bool {
-	if q.state.Details[q.address].Literal {
+	if q.state.Site(q.address).Details.Literal {
 		return false
 	}
 	for segment := range strings.SplitSeq(path, "/") {
@@ -94,7 +94,7 @@ func (q *request) readsOtherwise(path string) bool {
 // for the same, all that the policy says of a path holds however it is spelled.
 func (q *request) decideElsewhere(path string) access.Decision {
 	d := q.site.DecideFile(path, &q.visitor, q.at)
-	if d.Outcome != access.Open || !q.state.Details[q.address].AnyCase {
+	if d.Outcome != access.Open || !q.state.Site(q.address).Details.AnyCase {
 		return d
 	}
 	for _, spelled := range spellings(q.state.SiteDocument(q.address), path) {
@@ -294,7 +294,7 @@ func (q *request) mayAskToDecide() bool {
 	if subtle.ConstantTimeCompare([]byte(q.Header.Get("Velada-Secret")), []byte(secret)) == 1 {
 		return true
 	}
-	for _, asker := range q.state.Details[q.address].Askers {
+	for _, asker := range q.state.Site(q.address).Details.Askers {
 		if network, err := netip.ParsePrefix(asker); err == nil && network.Contains(q.visitor.IP) {
 			return true
 		}
