@@ -143,13 +143,18 @@ func markOf(text string) (mark [16]byte) {
 	return mark
 }
 
-func liveEdition(e *store.Edition) *LiveEdition {
+// NewLiveEdition returns an edition as visitors see it. Where it is not stored, as a
+// working copy is not, what its pages say is kept with it.
+func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
 	l := &LiveEdition{
 		Site: e.Site, Number: e.Number, At: e.At, Pages: make(map[string]*LivePage, len(e.Pages)),
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
-	for _, p := range e.Pages {
+	for i, p := range e.Pages {
 		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, mark: markOf(p.Mark)}
+		if !stored {
+			page.html = &e.Pages[i].HTML
+		}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
 		if p.InMenu {
 			l.Menu = append(l.Menu, page)

@@ -2,8 +2,6 @@ package app
 
 import (
 	"crypto/hmac"
-	"crypto/sha256"
-	"encoding/base64"
 	"fmt"
 	"strconv"
 	"strings"
@@ -58,10 +56,4 @@ func (s *State) version(kind, site, id string) (int, bool) {
 	}
 	secret, known := s.Site(site).Passes[id]
 	return secret.Version, known
-}
-
-func (h *House) seal(kind, site, what string) string {
-	mac := hmac.New(sha256.New, h.cookieKey)
-	mac.Write([]byte(kind + "\x00" + site + "\x00" + what))
-	return base64.RawURLEncoding.EncodeToString(mac.Sum(nil))
 }

@@ -215,7 +215,7 @@ func (h *House) offer(ctx context.Context, inv store.Invitation) (*Offer, error)
 	}
 	account, err := store.FindAccount(ctx, h.DB, inv.Who)
 	o.Account = account != nil
-	o.Over = inv.Status != "waiting" || !h.now().Before(inv.Ends) || len(o.Entries) == 0 || !there || s.Blocked(inv.By)
+	o.Over = inv.Status != "waiting" || !h.Now().Before(inv.Ends) || len(o.Entries) == 0 || !there || s.Blocked(inv.By)
 	return o, err
 }
 

@@ -41,7 +41,7 @@ func (h *House) ApplyDue(ctx context.Context) error {
 	if h.State() == nil {
 		return nil
 	}
-	due, err := store.DueRehearsals(ctx, h.DB, h.now())
+	due, err := store.DueRehearsals(ctx, h.DB, h.Now())
 	if err != nil {
 		return fmt.Errorf("reading what is due: %w", err)
 	}
@@ -49,7 +49,7 @@ func (h *House) ApplyDue(ctx context.Context) error {
 	for _, d := range due { // one that fails does not hold up the others
 		failed = errors.Join(failed, h.applyDue(ctx, h.State().SiteAddress(d.Site), d.Who))
 	}
-	return errors.Join(failed, h.publishDue(ctx))
+	return failed
 }
 
 func (h *House) applyDue(ctx context.Context, site string, who store.Who) error {
@@ -74,12 +74,19 @@ func (h *House) applyDue(ctx context.Context, site string, who store.Who) error 
 	})
 }
 
-// KeepApplying applies what is due until ctx ends.
-func (h *House) KeepApplying(ctx context.Context, every time.Duration) {
+// Timer does what is due by now, by the right of whoever set it.
+type Timer func(ctx context.Context, h *House) error
+
+// KeepApplying does what is due until ctx ends: rehearsals, and what timers look after.
+func (h *House) KeepApplying(ctx context.Context, every time.Duration, timers ...Timer) {
 	ticker := time.NewTicker(every)
 	defer ticker.Stop()
 	for {
-		if err := h.ApplyDue(ctx); err != nil && ctx.Err() == nil {
+		err := h.ApplyDue(ctx)
+		for _, due := range timers {
+			err = errors.Join(err, due(ctx, h))
+		}
+		if err != nil && ctx.Err() == nil {
 			slog.Error("applying what is due", "error", err)
 		}
 		select {

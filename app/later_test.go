@@ -40,7 +40,7 @@ func TestApplyLater(t *testing.T) {
 		t.Fatal(err)
 	}
 	kind := func(h *app.House) string {
-		if err := h.ApplyDue(ctx); err != nil {
+		if err := applyDue(h); err != nil {
 			t.Fatal(err)
 		}
 		return h.State().SiteDocument("society").Door.Ways[0].Way
@@ -75,7 +75,7 @@ func TestWhatNoLongerFitsIsNotApplied(t *testing.T) {
 		t.Fatal(err)
 	}
 	*now = now.Add(2 * time.Hour)
-	if err := h.ApplyDue(ctx); err != nil {
+	if err := applyDue(h); err != nil {
 		t.Fatal(err)
 	}
 	if got := h.State().SiteDocument("society").Door.Ways[0].Way; got != "signed-in" {
@@ -98,7 +98,7 @@ func TestChangingARehearsalCallsItOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	*now = now.Add(2 * time.Hour)
-	if err := h.ApplyDue(ctx); err != nil || len(h.State().SiteDocument("society").Door.Ways) != 1 {
+	if err := applyDue(h); err != nil || len(h.State().SiteDocument("society").Door.Ways) != 1 {
 		t.Errorf("what nobody looked at was applied (%v)", err)
 	}
 }

@@ -36,14 +36,14 @@ func (h *House) WaysToSayYes(ctx context.Context, a Actor, l store.LetIn) (list 
 			candidates = append(candidates, WayToSayYes{ID: "group:" + g, Text: "Put them into " + w.Group(g)})
 		}
 	}
-	before := opensTo(s.Policy, address, l.Who, access.At(h.now()))
+	before := opensTo(s.Policy, address, l.Who, access.At(h.Now()))
 	for _, c := range candidates {
 		c.change = h.yesBy(c.ID, l)
 		then, err := h.saidYes(ctx, a, s, c)
 		if err != nil {
 			continue
 		}
-		for _, path := range opensTo(then, address, l.Who, access.At(h.now())) {
+		for _, path := range opensTo(then, address, l.Who, access.At(h.Now())) {
 			if !slices.Contains(before, path) {
 				c.Opens = append(c.Opens, path)
 			}
@@ -98,7 +98,7 @@ func becoming(p *access.Policy, who store.Who) access.Identity {
 func groupsOnTheWay(site *access.Site, path string) (ids []string) {
 	ways := slices.Clone(site.Door.Ways)
 	for _, d := range site.Doors {
-		if covers(d.Path, path) {
+		if access.Covers(d.Path, path) {
 			ways = append(ways, d.Ways...)
 		}
 	}
@@ -111,8 +111,6 @@ func groupsOnTheWay(site *access.Site, path string) (ids []string) {
 	}
 	return ids
 }
-
-func covers(a, path string) bool { return a == "/" || path == a || strings.HasPrefix(path, a+"/") }
 
 // yesBy is the change of the house by which somebody is let in.
 func (h *House) yesBy(id string, l store.LetIn) func(doc *access.Document) error {
@@ -158,7 +156,7 @@ func (h *House) putOnGuestLists(site *access.Site, path string, who store.Who) {
 	site.Doors = slices.Clone(site.Doors)
 	var doors []int // the nearest first
 	for i, d := range site.Doors {
-		if covers(d.Path, path) {
+		if access.Covers(d.Path, path) {
 			doors = append(doors, i)
 		}
 	}
@@ -181,7 +179,7 @@ func (h *House) putOnGuestLists(site *access.Site, path string, who store.Who) {
 		if err != nil {
 			return true // it is refused as a whole later
 		}
-		out := p.Site(site.Address).Decide(path, &access.Visitor{Identity: becoming(p, who)}, access.At(h.now())).Outcome
+		out := p.Site(site.Address).Decide(path, &access.Visitor{Identity: becoming(p, who)}, access.At(h.Now())).Outcome
 		return out == access.Open || out == access.Missing
 	}
 	for _, i := range doors {

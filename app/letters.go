@@ -61,7 +61,7 @@ func (h *House) openMail(m *store.Mail) (err error) {
 // StripLetters takes the links out of letters that were sent, and out of those
 // whose link was used or has ended.
 func (h *House) StripLetters(ctx context.Context) error {
-	list, err := store.SpentLetters(ctx, h.DB, time.Now(), h.now())
+	list, err := store.SpentLetters(ctx, h.DB, time.Now(), h.Now())
 	if err != nil || len(list) == 0 {
 		return err
 	}

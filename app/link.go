@@ -27,7 +27,7 @@ func (h *House) LinkToken(site, link string, version int) string {
 // links the visitor has; the new one is given back with the path to go to.
 func (h *House) FollowLink(ctx context.Context, site, token, held string) (cookie, path string, err error) {
 	s := h.State()
-	doc, now := s.SiteDocument(site), access.At(h.now())
+	doc, now := s.SiteDocument(site), access.At(h.Now())
 	if doc == nil {
 		return "", "", ErrNoLink
 	}

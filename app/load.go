@@ -164,7 +164,7 @@ func readEditions(parts Parts) func(context.Context, store.Queryer, store.SiteID
 				return err
 			}
 			for id, e := range live {
-				of(id).Live = liveEdition(e)
+				of(id).Live = NewLiveEdition(e, true)
 			}
 			moved, err := store.MovedPages(ctx, q, only)
 			if err != nil {

@@ -35,12 +35,12 @@ func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l
 	if s.Settings.Mail != nil && s.Settings.Mail.From != "" {
 		from = s.Settings.Mail.From
 	}
-	written, err := l.Write(from, identity.Token()+"@"+host, h.now())
+	written, err := l.Write(from, identity.Token()+"@"+host, h.Now())
 	if err != nil {
 		return err
 	}
 	return store.SaveMail(ctx, q, store.Mail{
-		At: h.now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+		At: h.Now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
 		Text: h.vault.Seal(sealedMail, written.Text), HTML: h.vault.Seal(sealedMail, written.HTML), Raw: []byte(h.vault.Seal(sealedMail, string(written.Raw))),
 	})
 }

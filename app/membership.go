@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"crypto/hmac"
-	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
@@ -319,7 +318,7 @@ func (h *House) Ask(ctx context.Context, site, address string, l store.LetIn, fr
 	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > 1000 {
 		return false, FieldErrors{"word": "Use at most 1000 letters."}
 	}
-	l.At, l.Site = h.now(), h.id(site)
+	l.At, l.Site = h.Now(), h.id(site)
 	if l.Who != "" {
 		if _, err := h.CountForm("ask", from); err != nil {
 			return false, err
@@ -357,9 +356,7 @@ func (h *House) ask(ctx context.Context, l store.LetIn) error {
 
 // stopToken is what a link to stop a site's letters to a member carries.
 func (h *House) stopToken(site store.SiteID, person string) string {
-	mac := hmac.New(sha256.New, h.cookieKey)
-	mac.Write([]byte("stop " + string(site) + " " + person))
-	text := append([]byte(string(site)+" "+person+" "), mac.Sum(nil)[:16]...)
+	text := append([]byte(string(site)+" "+person+" "), h.MAC("stop " + string(site) + " " + person)[:16]...)
 	return base64.RawURLEncoding.EncodeToString(text)
 }
 

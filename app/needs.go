@@ -138,18 +138,18 @@ func (s *State) Blocked(who store.Who) bool {
 // May returns nil where somebody has what is needed now, or why not: what allows
 // returns. A change asks again, inside the lock.
 func (h *House) May(ctx context.Context, a Actor, n Needs) error {
-	return h.State().allows(ctx, h.DB, a, n, access.At(h.now()))
+	return h.State().allows(ctx, h.DB, a, n, access.At(h.Now()))
 }
 
 // Can returns what somebody may do on a site as a whole, or below a path, now: who
 // they are is looked up in the policy that decides.
 func (h *House) Can(a Actor, site, path string) access.Capabilities {
-	return h.State().Can(a, site, path, access.At(h.now()))
+	return h.State().Can(a, site, path, access.At(h.Now()))
 }
 
 // CanAnywhere returns what somebody may do anywhere on a site, now.
 func (h *House) CanAnywhere(a Actor, site string) access.Capabilities {
-	return h.State().CanAnywhere(a, site, access.At(h.now()))
+	return h.State().CanAnywhere(a, site, access.At(h.Now()))
 }
 
 // IsSteward reports whether somebody looks after the house.

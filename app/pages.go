@@ -185,7 +185,7 @@ func (h *House) NewPage(ctx context.Context, a Actor, site, to, title, body stri
 // change may write there.
 func (tx *Tx) NewPage(site, to, title, body string) (store.Page, error) {
 	id := tx.State().ID(site)
-	pages, err := store.WorkingCopy(tx.ctx, tx, id)
+	pages, err := store.WorkingCopy(tx.Context(), tx, id)
 	if err != nil {
 		return store.Page{}, err
 	}
@@ -207,7 +207,7 @@ func (tx *Tx) NewPage(site, to, title, body string) (store.Page, error) {
 		SavedAt: tx.Now(), SavedBy: tx.By().Who,
 	}
 	tx.Renew(id, TheWorking)
-	return p, store.AddPage(tx.ctx, tx, id, p)
+	return p, store.AddPage(tx.Context(), tx, id, p)
 }
 
 // MovePage gives a page another path, with the pages below it, and keeps the
@@ -412,10 +412,7 @@ func (h *House) WorkingEdition(ctx context.Context, site string) (*LiveEdition, 
 	if err != nil {
 		return nil, nil, err
 	}
-	e := liveEdition(&store.Edition{Site: h.id(site), Pages: pages, Files: keepTables(pages, files)})
-	for i := range pages {
-		e.Pages[pages[i].Path].html = &pages[i].HTML
-	}
+	e := NewLiveEdition(&store.Edition{Site: h.id(site), Pages: pages, Files: keepTables(pages, files)}, false)
 	return e, pages, nil
 }
 

@@ -282,7 +282,7 @@ func TestPublishing(t *testing.T) {
 		t.Fatal(err)
 	}
 	opens := func(path string) access.Outcome {
-		if err := h.ApplyDue(ctx); err != nil {
+		if err := applyDue(h); err != nil {
 			t.Fatal(err)
 		}
 		return h.State().Policy.Site("society").Decide(path, &access.Visitor{}, access.At(h.Now())).Outcome

@@ -35,8 +35,8 @@ func (h *House) EnterPass(ctx context.Context, site, path, password, held string
 	if doc == nil || len(password) > identity.LongestPassword {
 		return "", ErrWrongPass
 	}
-	entered := identity.Key(strings.TrimSpace(password), s.Site(site).salt)
-	now := access.At(h.now())
+	entered := s.PassKey(site, password)
+	now := access.At(h.Now())
 	for _, p := range doc.Passes {
 		secret, ok := s.Site(site).Passes[p.ID]
 		if !ok || p.Revoked || !identity.SameKey(secret.Hash, entered) || !within(p.From, p.Until, now) || !access.Covers(p.Under, path) {
@@ -53,10 +53,15 @@ func (h *House) EnterPass(ctx context.Context, site, path, password, held string
 	return "", ErrWrongPass
 }
 
+// PassKey derives from a password of a site what is kept of it there.
+func (s *State) PassKey(site, password string) []byte {
+	return identity.Key(strings.TrimSpace(password), s.Site(site).salt)
+}
+
 // SecretFor derives what is kept of a pass's password on a site.
 func (s *State) SecretFor(site, password string) store.NewSecret {
 	return store.NewSecret{
-		Hash:  identity.Key(strings.TrimSpace(password), s.Site(site).salt),
+		Hash:  s.PassKey(site, password),
 		Reuse: identity.Key(strings.TrimSpace(password), s.reuseSalt),
 		Weak:  identity.StrengthOf(strings.TrimSpace(password), site).Score < 3,
 	}

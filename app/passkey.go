@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"crypto/hmac"
-	"crypto/sha256"
 	"errors"
 	"net/http"
 	"strings"
@@ -25,11 +24,7 @@ func (h *House) Keyholder(ctx context.Context, a Actor) (identity.Keyholder, err
 }
 
 // handle tells somebody from others without telling who they are.
-func (h *House) handle(who store.Who) []byte {
-	mac := hmac.New(sha256.New, h.cookieKey)
-	mac.Write([]byte("passkey handle " + string(who)))
-	return mac.Sum(nil)
-}
+func (h *House) handle(who store.Who) []byte { return h.MAC("passkey handle " + string(who)) }
 
 // ErrPasskeyKnown says that a passkey signs somebody in already.
 var ErrPasskeyKnown = errors.New("this passkey signs somebody in here already: make a new one")

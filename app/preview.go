@@ -52,7 +52,7 @@ func (h *House) FindPreview(ctx context.Context, token string) (*store.Preview, 
 	if err != nil {
 		return nil, err
 	}
-	if len(list) == 0 || !h.now().Before(list[0].Until) {
+	if len(list) == 0 || !h.Now().Before(list[0].Until) {
 		return nil, ErrNoPreview
 	}
 	return &list[0], nil
@@ -77,7 +77,7 @@ func (h *House) seesAllOf(a Actor, site string, other store.Who) bool {
 	if h.Can(Actor{Who: other}, site, "/").Has(access.Preview) {
 		return false
 	}
-	for _, e := range s.Policy.Site(site).EntriesOf(s.Identity(other), access.At(h.now())) {
+	for _, e := range s.Policy.Site(site).EntriesOf(s.Identity(other), access.At(h.Now())) {
 		if !h.Can(a, site, e.Under).Has(access.Preview) {
 			return false
 		}

@@ -153,7 +153,7 @@ func (h *House) plan(ctx context.Context, site string, e *store.Edition, shown b
 		return nil, err
 	}
 	p.Then = then
-	at := access.At(h.now())
+	at := access.At(h.Now())
 	p.Impact = access.ImpactOf(s.Policy, then, at)
 	p.firstSights(s, at)
 	return p, nil
@@ -524,14 +524,14 @@ func (tx *Tx) putLive(p *Publication, what string) error {
 			continue
 		}
 		i := slices.IndexFunc(p.Edition.Pages, func(page store.Page) bool { return page.Path == d.Path })
-		tx.Try(store.SaveMoved(tx.ctx, tx, id, d.Before, p.Edition.Pages[i].ID))
+		tx.Try(store.SaveMoved(tx.Context(), tx, id, d.Before, p.Edition.Pages[i].ID))
 	}
 	tx.PutSite(p.Site)
 	tx.AnyTeam() // sections move along with their pages
 	tx.Renew(id, TheEdition)
 	before, after := written(*withoutMembers(s.SiteDocument(p.Address))), written(*withoutMembers(p.Site))
 	tx.Log(p.Address, "edition", strings.TrimSpace(what), before, after)
-	return errors.Join(store.SetLive(tx.ctx, tx, id, p.Edition.Number), store.DropDue(tx.ctx, tx, id))
+	return errors.Join(store.SetLive(tx.Context(), tx, id, p.Edition.Number), store.DropDue(tx.Context(), tx, id))
 }
 
 // GoBack makes an earlier edition live again. The working copy stays as it is.
@@ -542,7 +542,7 @@ func (h *House) GoBack(ctx context.Context, a Actor, site string, number int) er
 }
 
 func (h *House) goLive(tx *Tx, site string, number int, what string) error {
-	p, err := h.planReturn(tx.ctx, site, number, false)
+	p, err := h.planReturn(tx.Context(), site, number, false)
 	if err != nil {
 		return err
 	}
@@ -557,10 +557,13 @@ func (h *House) CallOff(ctx context.Context, a Actor, site string) error {
 	})
 }
 
-// publishDue makes live what is due by now, each by the right that whoever set its
+// PublishDue makes live what is due by now, each by the right that whoever set its
 // date has now. One that fails does not hold up the others.
-func (h *House) publishDue(ctx context.Context) error {
-	due, err := store.DueEditions(ctx, h.DB, h.now(), "")
+func (h *House) PublishDue(ctx context.Context) error {
+	if h.State() == nil {
+		return nil
+	}
+	due, err := store.DueEditions(ctx, h.DB, h.Now(), "")
 	if err != nil {
 		return fmt.Errorf("reading which editions are due: %w", err)
 	}
@@ -613,7 +616,7 @@ var errTakenDown = errors.New("the site is not published any more")
 
 // putDue makes an edition live by itself, if it still is to.
 func (h *House) putDue(tx *Tx, d store.DueEdition) error {
-	now, err := store.DueEditions(tx.ctx, tx, time.Time{}, d.Site)
+	now, err := store.DueEditions(tx.Context(), tx, time.Time{}, d.Site)
 	if err != nil || !slices.Contains(now, d) { // called off, or put on another date meanwhile
 		return err
 	}
@@ -628,7 +631,7 @@ func (h *House) putDue(tx *Tx, d store.DueEdition) error {
 // callOffDue keeps an edition from going live by itself and tells the team why.
 func (tx *Tx) callOffDue(site string, d store.DueEdition, why string) {
 	what := fmt.Sprintf("Edition %d did not go live by itself: %s.", d.Number, why)
-	tx.Try(store.DropDue(tx.ctx, tx, d.Site))
+	tx.Try(store.DropDue(tx.Context(), tx, d.Site))
 	tx.Log(site, "edition", what, "", "")
 	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }

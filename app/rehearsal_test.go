@@ -26,6 +26,9 @@ func demoHouse(t *testing.T) *app.House {
 	return h
 }
 
+// applyDue does all that is due by now.
+func applyDue(h *app.House) error { return errors.Join(h.ApplyDue(ctx), h.PublishDue(ctx)) }
+
 func holdsInTheEnd(t *testing.T, h *app.House) {
 	t.Cleanup(func() {
 		h.Rest()

@@ -287,12 +287,12 @@ func (h *House) GroupPeople(group string) (list []roster.Person) {
 	}
 	in := map[string]string{}
 	for _, id := range class.Groups {
-		for _, p := range s.Policy.GroupMembers(id, access.At(h.now())) {
+		for _, p := range s.Policy.GroupMembers(id, access.At(h.Now())) {
 			in[p] = Wording{Document: doc}.Group(id)
 		}
 	}
 	members := map[string]bool{}
-	for _, id := range s.Policy.GroupMembers(group, access.At(h.now())) {
+	for _, id := range s.Policy.GroupMembers(group, access.At(h.Now())) {
 		members[id] = true
 	}
 	for _, p := range doc.People {

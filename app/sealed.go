@@ -2,7 +2,9 @@ package app
 
 import (
 	"context"
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
 	"database/sql"
 	"encoding/base64"
 	"encoding/json"
@@ -49,6 +51,26 @@ func (h *House) secret(ctx context.Context, name string) ([]byte, error) {
 		return nil, fmt.Errorf("the secret %s: %w", name, err)
 	}
 	return base64.StdEncoding.DecodeString(text)
+}
+
+// MAC returns a seal of a text that only this installation can make: 32 bytes.
+func (h *House) MAC(text string) []byte {
+	mac := hmac.New(sha256.New, h.cookieKey)
+	mac.Write([]byte(text))
+	return mac.Sum(nil)
+}
+
+// seal seals what something is of a kind on a site.
+func (h *House) seal(kind, site, what string) string {
+	return base64.RawURLEncoding.EncodeToString(h.MAC(kind + "\x00" + site + "\x00" + what))
+}
+
+// SealSecondStep seals the secret of somebody's second step before it is kept.
+func (h *House) SealSecondStep(secret string) string { return h.vault.Seal(sealedTOTP, secret) }
+
+// OpenSecondStep opens it again.
+func (h *House) OpenSecondStep(sealed string) (string, error) {
+	return h.vault.Open(sealedTOTP, sealed)
 }
 
 // sealWhatIsNot seals secrets that were written before there was a vault.

@@ -50,7 +50,7 @@ func (h *House) SecondStep(ctx context.Context, who store.Who, code string, from
 			return err
 		}
 	}
-	secret, err := h.vault.Open(sealedTOTP, account.TOTP)
+	secret, err := h.OpenSecondStep(account.TOTP)
 	if err != nil {
 		return err
 	}
@@ -100,7 +100,7 @@ func (h *House) slowCodes(ctx context.Context, who store.Who, from From) error {
 
 // countWrongCode counts a wrong code, and tells whose it is when there were many.
 func (tx *Tx) countWrongCode(who store.Who) error {
-	n, err := store.CountWrongCode(tx.ctx, tx, who)
+	n, err := store.CountWrongCode(tx.Context(), tx, who)
 	if err != nil || n != manyWrongCodes {
 		return err
 	}
@@ -135,7 +135,7 @@ func (h *House) SetSecondStep(ctx context.Context, who store.Who, secret, code, 
 			return ErrHasSecondStep
 		}
 		tx.EndSignIns(who, but)
-		return errors.Join(store.SetSecondStep(ctx, tx, who, h.vault.Seal(sealedTOTP, secret), step), store.SaveRecoveryCodes(ctx, tx, who, hashes))
+		return errors.Join(store.SetSecondStep(ctx, tx, who, h.SealSecondStep(secret), step), store.SaveRecoveryCodes(ctx, tx, who, hashes))
 	})
 	if err != nil {
 		return nil, err

@@ -73,20 +73,28 @@ func (h *House) GiveSections(ctx context.Context, a Actor, site string, f Sectio
 	stands := func(path string) bool {
 		return slices.ContainsFunc(pages, func(p store.Page) bool { return p.Path == path })
 	}
-	if !stands(parent) {
-		if _, err := h.NewPage(ctx, a, site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
-			return 0, err
+	err = h.Change(ctx, a, Needs{Site: site, Cap: access.Write}, func(tx *Tx) error {
+		made = 0
+		if !stands(parent) {
+			if _, err := tx.NewPage(site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
+				return err
+			}
 		}
-	}
-	for _, sec := range sections {
-		if stands(sec.path) {
-			continue
+		for _, sec := range sections {
+			if stands(sec.path) {
+				continue
+			}
+			title := w.Group(sec.group)
+			text := "# " + title + "\n\nThis section is yours: only your team sees and changes it.\n"
+			if _, err := tx.NewPage(site, sec.path, title, text); err != nil {
+				return err
+			}
+			made++
 		}
-		title := w.Group(sec.group)
-		if _, err := h.NewPage(ctx, a, site, sec.path, title, "# "+title+"\n\nThis section is yours: only your team sees and changes it.\n"); err != nil {
-			return made, err
-		}
-		made++
+		return nil
+	})
+	if err != nil {
+		return 0, err
 	}
 	keepers, err := store.Keepers(ctx, h.DB, f.Class)
 	if err != nil {
@@ -153,7 +161,7 @@ func (h *House) Sections(ctx context.Context, site string) (list []SectionState,
 				return nil, err
 			}
 		}
-		st := SectionState{Group: e.Group, Name: Wording{Document: s.Policy.Document()}.Group(e.Group), Path: e.Under, People: len(s.Policy.GroupMembers(e.Group, access.At(h.now())))}
+		st := SectionState{Group: e.Group, Name: Wording{Document: s.Policy.Document()}.Group(e.Group), Path: e.Under, People: len(s.Policy.GroupMembers(e.Group, access.At(h.Now())))}
 		for _, p := range pages {
 			if p.Path != e.Under && !strings.HasPrefix(p.Path, e.Under+"/") {
 				continue

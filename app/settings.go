@@ -106,7 +106,7 @@ func (h *House) SecondStepFor(a Actor) (roles []string) {
 		roles = append(roles, Steward)
 	}
 	for _, site := range s.Policy.Document().Sites {
-		for _, e := range s.Policy.Site(site.Address).EntriesOf(s.Identity(a.Who), access.At(h.now())) {
+		for _, e := range s.Policy.Site(site.Address).EntriesOf(s.Identity(a.Who), access.At(h.Now())) {
 			if slices.Contains(s.Settings.SecondStep, e.Role) && !slices.Contains(roles, e.Role) {
 				roles = append(roles, e.Role)
 			}

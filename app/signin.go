@@ -175,7 +175,7 @@ func (h *House) EndVisit(ctx context.Context, value string) error {
 }
 
 func (tx *Tx) endVisit(token [32]byte) {
-	tx.Try(store.EndVisit(tx.ctx, tx, token))
+	tx.Try(store.EndVisit(tx.Context(), tx, token))
 	tx.After(func() { tx.house.dropVisits(func(v store.Visit) bool { return v.Token == token }) })
 }
 

@@ -167,7 +167,7 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 			}
 			c.spoil(h, ines)
 			*now = now.Add(2 * time.Hour)
-			if err := h.ApplyDue(ctx); err != nil {
+			if err := applyDue(h); err != nil {
 				t.Fatal(err)
 			}
 			s := h.State()
@@ -208,7 +208,7 @@ func TestOneDueEditionDoesNotHoldUpAnother(t *testing.T) {
 		t.Fatal(err)
 	}
 	*now = now.Add(2 * time.Hour)
-	_ = h.ApplyDue(ctx)
+	_ = applyDue(h)
 	if h.State().Site("variable-stars").Live.Number == was {
 		t.Error("the edition after the one that failed did not go live")
 	}

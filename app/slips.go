@@ -91,10 +91,10 @@ func firstCodes(people []access.Person) (codes, hashes map[store.Who]string) {
 // slipsFor lists the people of a group who get a slip, and those who do not.
 func (h *House) slipsFor(ctx context.Context, q store.Queryer, a Actor, group string, people []string, again bool) (list []access.Person, left []RosterRow, err error) {
 	s := h.State()
-	if err := s.allows(ctx, q, a, Needs{Keeps: group}, access.At(h.now())); err != nil {
+	if err := s.allows(ctx, q, a, Needs{Keeps: group}, access.At(h.Now())); err != nil {
 		return nil, nil, err
 	}
-	for _, id := range s.Policy.GroupMembers(group, access.At(h.now())) {
+	for _, id := range s.Policy.GroupMembers(group, access.At(h.Now())) {
 		if len(people) > 0 && !slices.Contains(people, id) {
 			continue
 		}
@@ -152,7 +152,7 @@ func (h *House) noSlip(ctx context.Context, q store.Queryer, a Actor, group stri
 
 // NewJoinCode makes a code that lets people into a group who say it.
 func (h *House) NewJoinCode(ctx context.Context, a Actor, group string, ends time.Time, most int, approval bool) (store.JoinCode, error) {
-	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.now(), Ends: ends, Most: most, Approval: approval}
+	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.Now(), Ends: ends, Most: most, Approval: approval}
 	return c, h.Change(ctx, a, Needs{Keeps: group}, func(tx *Tx) error {
 		wrong := FieldErrors{}
 		if !tx.Now().Before(ends) || ends.Sub(tx.Now()) > 366*24*time.Hour {
@@ -227,7 +227,7 @@ func (h *House) AskJoinCode(ctx context.Context, code string, from From) (*store
 // codeEnded reports whether a join code lets nobody in any more: it ended or was used
 // up, its group is gone, or whoever made it may not let people in now.
 func (h *House) codeEnded(ctx context.Context, c *store.JoinCode) bool {
-	return !h.now().Before(c.Ends) || c.Used >= c.Most || GroupAt(h.State().Policy.Document(), c.Group) == nil ||
+	return !h.Now().Before(c.Ends) || c.Used >= c.Most || GroupAt(h.State().Policy.Document(), c.Group) == nil ||
 		h.May(ctx, Actor{Who: c.By}, Needs{Keeps: c.Group}) != nil
 }
 
@@ -247,7 +247,7 @@ func (h *House) Join(ctx context.Context, j Joining, from From) (joined *Joined,
 	if err != nil {
 		return nil, err
 	}
-	r := store.JoinRequest{Group: c.Group, At: h.now()}
+	r := store.JoinRequest{Group: c.Group, At: h.Now()}
 	if j.Me != nil {
 		r.Who, r.Name = j.Me.Who, j.Me.Name
 	} else if r, err = h.newLearner(j, r); err != nil {
@@ -327,8 +327,8 @@ func (tx *Tx) freeLearner(name string) (store.Who, error) {
 		if s.WhoHas(a) != store.Who(a.String()) {
 			return true
 		}
-		account, err1 := store.FindAccount(tx.ctx, tx, store.Who(a.String()))
-		asks, err2 := store.AsksToJoin(tx.ctx, tx, store.Who(a.String()))
+		account, err1 := store.FindAccount(tx.Context(), tx, store.Who(a.String()))
+		asks, err2 := store.AsksToJoin(tx.Context(), tx, store.Who(a.String()))
 		failed = errors.Join(failed, err1, err2)
 		return failed == nil && (account != nil || asks)
 	})
@@ -370,7 +370,7 @@ func (h *House) letIn(tx *Tx, r store.JoinRequest) error {
 			if r.Password == "" {
 				return nil
 			}
-			if there, err := store.FindAccount(tx.ctx, tx, r.Who); err != nil || there != nil {
+			if there, err := store.FindAccount(tx.Context(), tx, r.Who); err != nil || there != nil {
 				return errors.Join(err, ErrAddressTaken)
 			}
 			return tx.NewAccount(account)

@@ -25,7 +25,7 @@ type Import struct {
 
 // PlanImport works out what a document would do to the house.
 func (h *House) PlanImport(doc *access.Document) (*Import, error) {
-	return h.State().planImport(doc, access.At(h.now()))
+	return h.State().planImport(doc, access.At(h.Now()))
 }
 
 // PlanImportInto works out what a document would do to the house in a database that

@@ -165,7 +165,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.console = console.New(ctx, house, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, house, code)
-	go house.KeepApplying(ctx, time.Second)
+	go house.KeepApplying(ctx, time.Second, func(ctx context.Context, h *app.House) error { return h.PublishDue(ctx) })
 	go house.KeepSending(ctx, 2*time.Second)
 	defer house.Rest()
 	failed := make(chan error, 1)
