@@ -12,7 +12,7 @@ import (
 
 // manySites is the demo house with more sites, each with a live edition and a working
 // copy of as many pages.
-func manySites(b testing.TB, sites, pages int) *app.House {
+func manySites(b testing.TB, sites, perSite int) *app.House {
 	b.Helper()
 	h := demoHouseFor(b)
 	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
@@ -27,7 +27,7 @@ func manySites(b testing.TB, sites, pages int) *app.House {
 				return err
 			}
 			e := &store.Edition{Site: ids[address], Number: 1, At: h.Now(), Who: "ines"}
-			for p := range pages {
+			for p := range perSite {
 				path := "/"
 				if p > 0 {
 					path = fmt.Sprintf("/page-%d", p)

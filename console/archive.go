@@ -75,9 +75,9 @@ func (c *Console) archiveIn(x *gin.Context) {
 		return
 	}
 	archive, err := content.ReadArchive(data)
-	pages, files := 0, 0
+	made, files := 0, 0
 	if err == nil {
-		pages, files, err = c.House.ImportArchive(x.Request.Context(), actor(x), x.Param("site"), archive)
+		made, files, err = c.House.ImportArchive(x.Request.Context(), actor(x), x.Param("site"), archive)
 	}
 	switch {
 	case errors.Is(err, content.ErrArchive):
@@ -88,7 +88,7 @@ func (c *Console) archiveIn(x *gin.Context) {
 		c.fail(x, err)
 		return
 	default:
-		c.flash(x, capital(count(pages, "page", "pages"))+" and "+count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
+		c.flash(x, capital(count(made, "page", "pages"))+" and "+count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
 	}
 	afterUpload(x)
 }

@@ -219,13 +219,13 @@ func (c *Console) doGroupPeople(x *gin.Context) {
 		return
 	}
 	guests := app.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
-	people := slices.DeleteFunc(guests.People, func(who string) bool { return strings.Contains(who, "@") })
-	if len(guests.Problems) > 0 || len(people) == 0 {
-		c.complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name people of the house. Somebody new comes by a roster, a join code or a steward."))
+	chosen := slices.DeleteFunc(guests.People, func(who string) bool { return strings.Contains(who, "@") })
+	if len(guests.Problems) > 0 || len(chosen) == 0 {
+		c.complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name chosen of the house. Somebody new comes by a roster, a join code or a steward."))
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.houseChange(x, c.House.PutIn(id, people), here, here, "They are in the group now.")
+	c.houseChange(x, c.House.PutIn(id, chosen), here, here, "They are in the group now.")
 }
 
 func (c *Console) doKeepers(x *gin.Context) {
@@ -279,17 +279,17 @@ func (c *Console) doAnswerJoin(x *gin.Context) {
 
 // groupOut gives the people of a group as CSV or vCard.
 func (c *Console) groupOut(x *gin.Context) {
-	people := c.House.GroupPeople(x.Param("group"))
+	chosen := c.House.GroupPeople(x.Param("group"))
 	name := x.Param("group")
 	if x.Query("as") == "vcard" {
 		x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".vcf"))
 		x.Header("Content-Type", "text/vcard; charset=utf-8")
-		_ = roster.WriteVCard(x.Writer, people) // whoever hung up does not matter
+		_ = roster.WriteVCard(x.Writer, chosen) // whoever hung up does not matter
 		return
 	}
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".csv"))
 	x.Header("Content-Type", "text/csv; charset=utf-8")
-	_ = roster.WriteCSV(x.Writer, people) // whoever hung up does not matter
+	_ = roster.WriteCSV(x.Writer, chosen) // whoever hung up does not matter
 }
 
 // joinView is where somebody says a join code.

@@ -101,15 +101,15 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		c.fail(x, err)
 		return
 	}
-	people := d.state.Policy.Document().People
+	chosen := d.state.Policy.Document().People
 	for _, m := range d.now.Members {
 		profile := profiles[m.Who]
 		row := memberRow{ID: m.Who, Name: d.words.Person(m.Who), URL: d.doorURL("", "person:"+m.Who), Answers: profile.Answers}
 		if !profile.Since.IsZero() {
 			row.Since = c.moment(profile.Since)
 		}
-		if i := slices.IndexFunc(people, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
-			row.Address = people[i].Address
+		if i := slices.IndexFunc(chosen, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
+			row.Address = chosen[i].Address
 		}
 		list := &v.Lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
 		list.Rows = append(list.Rows, row)
@@ -169,18 +169,18 @@ func likeValues(m app.Membership) map[string]string {
 
 func (c *Console) doMember(x *gin.Context) {
 	site, ctx, me := x.Param("site"), x.Request.Context(), actor(x)
-	people := x.PostFormArray("who")
+	chosen := x.PostFormArray("who")
 	to := membersURL(site)
-	if len(people) == 0 {
+	if len(chosen) == 0 {
 		c.complain(x, "Choose at least one of them.")
 		x.Redirect(http.StatusSeeOther, to)
 		return
 	}
 	if x.PostForm("change") == "group" {
-		c.houseChange(x, c.House.PutIn(x.PostForm("group"), people), to, to, "They are in the group now.")
+		c.houseChange(x, c.House.PutIn(x.PostForm("group"), chosen), to, to, "They are in the group now.")
 		return
 	}
-	n, err := c.House.ChangeMembers(ctx, me, site, people, app.MemberChange(x.PostForm("change")), x.PostForm("word"))
+	n, err := c.House.ChangeMembers(ctx, me, site, chosen, app.MemberChange(x.PostForm("change")), x.PostForm("word"))
 	if errors.Is(err, app.ErrOnTeam) {
 		c.complain(x, capital(err.Error())+".")
 		x.Redirect(http.StatusSeeOther, to)

@@ -506,9 +506,9 @@ func (c *Console) doRelease(x *gin.Context) {
 
 func (c *Console) doPersonGroup(x *gin.Context) {
 	here := "/people/" + x.Param("person")
-	people := []string{x.Param("person")}
+	chosen := []string{x.Param("person")}
 	if group := x.PostForm("out_of"); group != "" {
-		c.houseChange(x, c.House.TakeOut(group, people), here, here, "Taken out, from their next request on.")
+		c.houseChange(x, c.House.TakeOut(group, chosen), here, here, "Taken out, from their next request on.")
 		return
 	}
 	ids, _ := readGroups(x.PostForm("into"), c.House.State().Policy.Document())
@@ -517,5 +517,5 @@ func (c *Console) doPersonGroup(x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.houseChange(x, c.House.PutIn(ids[0], people), here, here, "They are in the group now.")
+	c.houseChange(x, c.House.PutIn(ids[0], chosen), here, here, "They are in the group now.")
 }

@@ -71,8 +71,8 @@ func (s *slipSheets) get(token string, who store.Who) (slipSheet, bool) {
 
 func (c *Console) doSlips(x *gin.Context) {
 	group, me := x.Param("group"), actor(x)
-	people := x.PostFormArray("people")
-	slips, left, err := c.House.MakeSlips(x.Request.Context(), me, group, people, len(people) > 0)
+	chosen := x.PostFormArray("people")
+	slips, left, err := c.House.MakeSlips(x.Request.Context(), me, group, chosen, len(chosen) > 0)
 	if err != nil {
 		c.fail(x, err)
 		return

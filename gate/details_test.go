@@ -79,9 +79,9 @@ func TestWhatASiteSaysOfItself(t *testing.T) {
 func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()
-	pages, err := store.WorkingCopy(ctx, d.house.DB, d.house.State().ID("society"))
+	list, err := store.WorkingCopy(ctx, d.house.DB, d.house.State().ID("society"))
 	d.must(err)
-	for _, p := range pages {
+	for _, p := range list {
 		to := map[string]string{"/library": "/books", "/members/rota": "/members/who-when"}[p.Path]
 		if to != "" {
 			_, err := d.house.MovePage(ctx, d.steward(), "society", p.ID, to, true, true)

@@ -16,7 +16,7 @@ import (
 
 // starting measures how long a large house takes to start, and what it holds.
 func starting(ctx context.Context, folder string) {
-	const sites, pages = 1000, 100
+	const sites, perSite = 1000, 100
 	file := filepath.Join(folder, "large.db")
 	db, err := store.Open(ctx, file)
 	check(err)
@@ -34,7 +34,7 @@ func starting(ctx context.Context, folder string) {
 	body := strings.Repeat("A clear night over the hill, and nobody to see it but us. ", 30)
 	for i, site := range doc.Sites {
 		e := &store.Edition{Site: ids[site.Address], Number: 1, At: time.Now()}
-		for n := range pages {
+		for n := range perSite {
 			path := "/"
 			if n > 0 {
 				path = fmt.Sprintf("/part-%d/page-%d", n/10, n)
@@ -59,7 +59,7 @@ func starting(ctx context.Context, folder string) {
 	}
 	info, err := os.Stat(file)
 	check(err)
-	fmt.Printf("A house of %d sites with %d pages each, %d MB on disk: starts in %.2f s (median of 5), and holds %d MB then.\n", sites, pages, info.Size()>>20, median(times), heap>>20)
+	fmt.Printf("A house of %d sites with %d pages each, %d MB on disk: starts in %.2f s (median of 5), and holds %d MB then.\n", sites, perSite, info.Size()>>20, median(times), heap>>20)
 }
 
 func liveHeap() int64 {

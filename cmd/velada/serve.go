@@ -149,25 +149,25 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	if err := prepare(ctx, db); err != nil {
 		return err
 	}
-	house, err := app.Open(ctx, db, o.now(), app.WithVault(vault))
+	theHouse, err := app.Open(ctx, db, o.now(), app.WithVault(vault))
 	if err != nil {
 		return err
 	}
 	code := ""
-	if house.State() == nil {
+	if theHouse.State() == nil {
 		code = identity.MakeUpPassword()
 	}
 	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
 	h.ctx = ctx
-	h.gate = gate.New(house, h.consoleURL(), o.https, h.siteURL)
+	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
-	h.console = console.New(ctx, house, glass, code, o.https, h.siteHost, h.siteURL)
+	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
-	tell(c.OutOrStdout(), h, house, code)
-	go house.KeepApplying(ctx, time.Second, func(ctx context.Context, h *app.House) error { return h.PublishDue(ctx) })
-	go house.KeepSending(ctx, 2*time.Second)
-	defer house.Rest()
+	tell(c.OutOrStdout(), h, theHouse, code)
+	go theHouse.KeepApplying(ctx, time.Second, func(ctx context.Context, h *app.House) error { return h.PublishDue(ctx) })
+	go theHouse.KeepSending(ctx, 2*time.Second)
+	defer theHouse.Rest()
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(gate.InOnePiece(server, listener)) }()
 	select {
@@ -249,7 +249,7 @@ func fromBehind(r *http.Request) *http.Request {
 	return &seen
 }
 
-func tellHouse(out io.Writer, h *hosts, house *app.House, code string) {
+func tellHouse(out io.Writer, h *hosts, theHouse *app.House, code string) {
 	fmt.Fprintf(out, "Console  %s\n", h.consoleURL())
 	if code != "" {
 		fmt.Fprintf(out, "\nThere is no house yet. Set it up at %s/set-up with this code, which works once:\n\n  %s\n", h.consoleURL(), code)
@@ -276,7 +276,7 @@ func standIn(ctx context.Context, handler func(address string) (http.Handler, er
 
 // standInProvider serves the stand-in identity provider, and makes the demo
 // house trust it for its own domain.
-func standInProvider(ctx context.Context, house *app.House) string {
+func standInProvider(ctx context.Context, theHouse *app.House) string {
 	p := app.Provider{ID: "cerro-alcor", Name: "the observatory’s accounts", Client: "velada", Secret: identity.Token(), Domains: []string{"cerroalcor.example"}}
 	p.Issuer = standIn(ctx, func(address string) (http.Handler, error) {
 		return standin.NewProvider(address, p.Client, p.Secret, demo.ProviderAccounts)
@@ -288,7 +288,7 @@ func standInProvider(ctx context.Context, house *app.House) string {
 	if err != nil {
 		return ""
 	}
-	err = house.ChangeSettings(ctx, house.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *app.Settings) {
+	err = theHouse.ChangeSettings(ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *app.Settings) {
 		s.Providers = append(slices.DeleteFunc(s.Providers, func(old app.Provider) bool { return old.ID == p.ID }), p)
 	})
 	if err != nil {
@@ -297,9 +297,9 @@ func standInProvider(ctx context.Context, house *app.House) string {
 	return p.Issuer
 }
 
-func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
-	tellHouse(out, h, house, "")
-	for _, s := range house.State().Policy.Document().Sites {
+func tellDemo(out io.Writer, h *hosts, theHouse *app.House, _ string) {
+	tellHouse(out, h, theHouse, "")
+	for _, s := range theHouse.State().Policy.Document().Sites {
 		fmt.Fprintf(out, "Site     %-40s %s\n", h.siteURL(s.Address), s.Title)
 	}
 	fmt.Fprintf(out, "\nSign in with the password “%s” as\n", demo.Password)
@@ -307,7 +307,7 @@ func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
 		fmt.Fprintf(out, "  %-28s %s\n", s.Address, s.Who)
 	}
 	fmt.Fprintln(out, "\nPasses")
-	for _, s := range house.State().Policy.Document().Sites {
+	for _, s := range theHouse.State().Policy.Document().Sites {
 		for _, p := range s.Passes {
 			fmt.Fprintf(out, "  %-16s %-18s %s\n", s.Address, p.Label, demo.Passes[s.Address][p.ID])
 		}
@@ -315,7 +315,7 @@ func tellDemo(out io.Writer, h *hosts, house *app.House, _ string) {
 	if upstream := standIn(h.ctx, func(string) (http.Handler, error) { return standin.Upstream(), nil }); upstream != "" {
 		fmt.Fprintf(out, "\nA web server to stand in front of (Listing, “A site that lives elsewhere”)\n  %s\n", upstream)
 	}
-	if issuer := standInProvider(h.ctx, house); issuer != "" {
+	if issuer := standInProvider(h.ctx, theHouse); issuer != "" {
 		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")
