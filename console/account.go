@@ -8,10 +8,14 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"velada/app/accounts"
+	"velada/app/teams"
+	"velada/house"
+	"velada/identity"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -30,7 +34,7 @@ type accountView struct {
 	Kinds         []choice
 	Passkeys      []keyOfMine
 	Browsers      []browserRow
-	Offers        []*app.Offer
+	Offers        []*teams.Offer
 	Sites         []mySite
 }
 
@@ -52,7 +56,7 @@ func (c *Console) account(x *gin.Context) { c.showAccount(x, http.StatusOK, form
 
 func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form) {
 	me, ctx := actor(x), x.Request.Context()
-	account, err := c.House.Account(ctx, me.Who)
+	account, err := accounts.Account(ctx, c.House, me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -62,7 +66,7 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 	if v.Form.Values == nil {
 		v.Form.Values = map[string]string{"name": account.Name}
 	}
-	for _, k := range app.NoticeKinds {
+	for _, k := range house.NoticeKinds {
 		v.Kinds = append(v.Kinds, choice{k.ID, k.Name, slices.Contains(account.ByMail, k.ID)})
 	}
 	if v.HasSecond {
@@ -79,7 +83,7 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 	}
 	keys, err1 := store.Passkeys(ctx, c.House.DB, account.Who)
 	browsers, err2 := store.SignedInOf(ctx, c.House.DB, account.Who)
-	offers, err3 := c.House.OffersTo(ctx, me)
+	offers, err3 := teams.OffersTo(ctx, c.House, me)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		c.fail(x, err)
 		return
@@ -99,15 +103,15 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 
 // sitesOf lists the sites that somebody has to do with, and what they may do there;
 // a site without entries is theirs as a steward's alone.
-func (c *Console) sitesOf(me app.Actor) (list []mySite) {
+func (c *Console) sitesOf(me house.Actor) (list []mySite) {
 	s := c.House.State()
 	for _, doc := range s.Policy.Document().Sites {
 		caps := c.House.CanAnywhere(me, doc.Address)
 		if caps == 0 {
 			continue
 		}
-		w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
-		row := mySite{Address: doc.Address, Title: doc.Title, Can: app.CapabilityWords(caps)}
+		w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+		row := mySite{Address: doc.Address, Title: doc.Title, Can: words.CapabilityWords(caps)}
 		for _, e := range s.Policy.Site(doc.Address).EntriesOf(s.Identity(me.Who), c.at()) {
 			text := capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
 			if e.Group != "" {
@@ -124,7 +128,7 @@ func (c *Console) sitesOf(me app.Actor) (list []mySite) {
 
 func (c *Console) doAccount(x *gin.Context) {
 	f := typed(x, "name")
-	err := c.House.ChangeAccount(x.Request.Context(), actor(x), f.Values["name"], x.PostFormArray("by_mail"))
+	err := accounts.ChangeAccount(x.Request.Context(), c.House, actor(x), f.Values["name"], x.PostFormArray("by_mail"))
 	if errors.As(err, &f.Wrong) {
 		c.showAccount(x, http.StatusUnprocessableEntity, f, form{}, form{})
 		return
@@ -138,7 +142,7 @@ func (c *Console) done(x *gin.Context, err error, text, to string) {
 	switch {
 	case errors.As(err, &refusal):
 		c.complain(x, refusal.Text)
-	case errors.Is(err, app.ErrNothing):
+	case errors.Is(err, house.ErrNothing):
 		c.complain(x, "Nothing was changed: somebody else was quicker.")
 	case err != nil:
 		c.fail(x, err)
@@ -151,8 +155,8 @@ func (c *Console) done(x *gin.Context, err error, text, to string) {
 
 func (c *Console) doPassword(x *gin.Context) {
 	ctx, me := x.Request.Context(), actor(x)
-	f := form{Wrong: app.FieldErrors{}}
-	err := c.House.ChangePassword(ctx, me, x.PostForm("old"), x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
+	f := form{Wrong: house.FieldErrors{}}
+	err := accounts.ChangePassword(ctx, c.House, me, x.PostForm("old"), x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
 	if errors.As(err, &f.Wrong) {
 		c.showAccount(x, http.StatusUnprocessableEntity, form{}, f, form{})
 		return
@@ -168,14 +172,14 @@ func (c *Console) doPassword(x *gin.Context) {
 
 func (c *Console) doSetSecond(x *gin.Context) {
 	ctx, me := x.Request.Context(), actor(x)
-	f := form{Wrong: app.FieldErrors{}}
+	f := form{Wrong: house.FieldErrors{}}
 	if x.PostForm("action") == "drop" {
 		if roles := c.House.SecondStepFor(me); len(roles) > 0 {
 			c.complain(x, "The house wants a second step of everyone who is "+strings.Join(roles, ", ")+".")
 			x.Redirect(http.StatusSeeOther, "/account")
 			return
 		}
-		err := c.House.DropSecondStep(ctx, me, x.PostForm("code"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
+		err := accounts.DropSecondStep(ctx, c.House, me, x.PostForm("code"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
 		if c.wrongCode(x, &f, err) {
 			return
 		}
@@ -187,7 +191,7 @@ func (c *Console) doSetSecond(x *gin.Context) {
 		c.fail(x, err)
 		return
 	}
-	recovery, err := c.House.SetSecondStep(ctx, me.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), c.sessions.GetString(ctx, sessionVisits))
+	recovery, err := accounts.SetSecondStep(ctx, c.House, me.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), c.sessions.GetString(ctx, sessionVisits))
 	switch {
 	case c.wrongCode(x, &f, err):
 	case err != nil:
@@ -201,11 +205,11 @@ func (c *Console) doSetSecond(x *gin.Context) {
 }
 
 func (c *Console) wrongCode(x *gin.Context, f *form, err error) bool {
-	var later app.TryLater
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
 		f.Wrong["code"] = later.Error()
-	case errors.Is(err, app.ErrWrongCode), errors.Is(err, app.ErrHasSecondStep):
+	case errors.Is(err, accounts.ErrWrongCode), errors.Is(err, accounts.ErrHasSecondStep):
 		f.Wrong["code"] = capital(err.Error()) + "."
 	default:
 		return false
@@ -216,7 +220,7 @@ func (c *Console) wrongCode(x *gin.Context, f *form, err error) bool {
 
 // needsProofWithout is needsProof for who has no password that is asked for anyway.
 func (c *Console) needsProofWithout(x *gin.Context) {
-	account, err := c.House.Account(x.Request.Context(), actor(x).Who)
+	account, err := accounts.Account(x.Request.Context(), c.House, actor(x).Who)
 	if err != nil {
 		c.fail(x, err)
 		x.Abort()
@@ -229,7 +233,7 @@ func (c *Console) needsProofWithout(x *gin.Context) {
 
 // askNewPasskey gives what a browser needs to make a passkey.
 func (c *Console) askNewPasskey(x *gin.Context) {
-	holder, err := c.House.Keyholder(x.Request.Context(), actor(x))
+	holder, err := accounts.Keyholder(x.Request.Context(), c.House, actor(x))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -249,9 +253,9 @@ func (c *Console) keepPasskey(x *gin.Context) {
 	if name == "" {
 		name = device(x.Request.UserAgent()) + ", " + time.Now().Format("2 Jan 2006")
 	}
-	if err := c.House.KeepPasskey(x.Request.Context(), c.passkeys, actor(x), name, []byte(kept), x.Request); err != nil {
+	if err := accounts.KeepPasskey(x.Request.Context(), c.House, c.passkeys, actor(x), name, []byte(kept), x.Request); err != nil {
 		text := "The browser made no passkey that can be used here."
-		if errors.Is(err, app.ErrPasskeyKnown) {
+		if errors.Is(err, accounts.ErrPasskeyKnown) {
 			text = capital(err.Error()) + "."
 		}
 		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": text})
@@ -273,7 +277,7 @@ func (c *Console) endBrowser(x *gin.Context) {
 	ctx, me := x.Request.Context(), actor(x)
 	var err error
 	if id := x.PostForm("id"); id != "" {
-		err = c.House.EndOne(ctx, me, id)
+		err = c.House.EndOwnSession(ctx, me, id)
 	} else {
 		err = c.House.SignOutEverywhere(ctx, me.Who, c.sessions.GetString(ctx, sessionVisits))
 	}

@@ -5,8 +5,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"velada/words"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
@@ -16,7 +16,7 @@ func TestTheAnswerTellsNoAccount(t *testing.T) {
 	d := openDesk(t)
 	_, known, _ := d.post("/forgot", "address", "mateo@cerroalcor.example")
 	_, unknown, _ := d.post("/forgot", "address", "nobody@cerroalcor.example")
-	d.house.Rest()
+	d.house.Wait()
 	if !strings.Contains(known, "Look into your mail") || strings.ReplaceAll(known, "mateo@", "nobody@") != unknown {
 		t.Error("the answer tells whether there is an account")
 	}
@@ -111,7 +111,7 @@ func TestWhatEditorsMayDoIsRehearsed(t *testing.T) {
 	}
 	d.post("/sites/society/rehearsal/apply")
 	actor := d.house.Actor(access.Address{Local: "jonas", Domain: "cerroalcor.example"})
-	if got := app.CapabilityWords(d.house.Can(actor, "society", "/")); got != "see the working copy, change pages and publish" {
+	if got := words.CapabilityWords(d.house.Can(actor, "society", "/")); got != "see the working copy, change pages and publish" {
 		t.Error(got)
 	}
 	if _, body, _ := jonas.get("/notices"); !strings.Contains(body, "Jonas Lindqvist becomes editors") {

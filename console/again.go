@@ -6,10 +6,11 @@ import (
 	"net/url"
 	"strings"
 	"time"
+	"velada/app/accounts"
+	"velada/identity"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/store"
 )
 
@@ -48,7 +49,7 @@ func (c *Console) showAgain(x *gin.Context) {
 
 func (c *Console) proveAgain(x *gin.Context, status int, f form) {
 	me := actor(x)
-	account, err := c.House.Account(x.Request.Context(), me.Who)
+	account, err := accounts.Account(x.Request.Context(), c.House, me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -61,7 +62,7 @@ func (c *Console) proveAgain(x *gin.Context, status int, f form) {
 func (c *Console) doAgain(x *gin.Context) {
 	ctx, me := x.Request.Context(), actor(x)
 	f := typed(x, "then")
-	account, err := c.House.Account(ctx, me.Who)
+	account, err := accounts.Account(ctx, c.House, me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -71,13 +72,13 @@ func (c *Console) doAgain(x *gin.Context) {
 		return
 	}
 	field := "password"
-	err = c.House.CheckPassword(ctx, me, x.PostForm("password"), c.from(x))
+	err = accounts.CheckPassword(ctx, c.House, me, x.PostForm("password"), c.from(x))
 	if err == nil && account.TOTP != "" {
 		field = "code"
-		err = c.House.SecondStep(ctx, me.Who, x.PostForm("code"), c.from(x))
+		err = accounts.SecondStep(ctx, c.House, me.Who, x.PostForm("code"), c.from(x))
 	}
-	var later app.TryLater
-	var wrong app.WrongSignIn
+	var later identity.TryLater
+	var wrong accounts.WrongSignIn
 	switch {
 	case errors.As(err, &later):
 		f.Wrong[field] = later.Error()
@@ -85,8 +86,8 @@ func (c *Console) doAgain(x *gin.Context) {
 	case errors.As(err, &wrong):
 		f.Wrong[field] = "This is not your password."
 		c.proveAgain(x, http.StatusUnprocessableEntity, f)
-	case errors.Is(err, app.ErrWrongCode):
-		f.Wrong[field] = capital(app.ErrWrongCode.Error()) + "."
+	case errors.Is(err, accounts.ErrWrongCode):
+		f.Wrong[field] = capital(accounts.ErrWrongCode.Error()) + "."
 		c.proveAgain(x, http.StatusUnprocessableEntity, f)
 	case err != nil:
 		c.fail(x, err)

@@ -8,16 +8,17 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"velada/app/pages"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/content"
 )
 
 // newSite shows the form that makes a site; doNewSite makes it.
 func (c *Console) newSite(x *gin.Context) {
-	c.showNewSite(x, http.StatusOK, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+	c.showNewSite(x, http.StatusOK, form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
 }
 
 func (c *Console) showNewSite(x *gin.Context, status int, f form) {
@@ -34,11 +35,11 @@ func (c *Console) showNewSite(x *gin.Context, status int, f form) {
 func (c *Console) doNewSite(x *gin.Context) {
 	f := typed(x, "title", "address")
 	if f.Values["address"] == "" && f.Values["title"] != "" {
-		if free := c.House.State().FreeAddresses("", f.Values["title"]); len(free) > 0 {
+		if free := pages.FreeAddresses(c.House.State(), "", f.Values["title"]); len(free) > 0 {
 			f.Values["address"] = free[0]
 		}
 	}
-	err := c.House.NewSite(x.Request.Context(), actor(x), f.Values["title"], f.Values["address"])
+	err := pages.NewSite(x.Request.Context(), c.House, actor(x), f.Values["title"], f.Values["address"])
 	switch {
 	case err == nil:
 		c.flash(x, "The site is made. Write its first page: nobody else sees it.")
@@ -54,7 +55,7 @@ func (c *Console) doNewSite(x *gin.Context) {
 func (c *Console) archiveOut(x *gin.Context) {
 	number, _ := strconv.Atoi(x.Query("edition"))
 	var b bytes.Buffer
-	if err := c.House.ExportArchive(x.Request.Context(), actor(x), x.Param("site"), number, &b); err != nil {
+	if err := pages.ExportArchive(x.Request.Context(), c.House, actor(x), x.Param("site"), number, &b); err != nil {
 		c.fail(x, err)
 		return
 	}
@@ -77,12 +78,12 @@ func (c *Console) archiveIn(x *gin.Context) {
 	archive, err := content.ReadArchive(data)
 	made, files := 0, 0
 	if err == nil {
-		made, files, err = c.House.ImportArchive(x.Request.Context(), actor(x), x.Param("site"), archive)
+		made, files, err = pages.ImportArchive(x.Request.Context(), c.House, actor(x), x.Param("site"), archive)
 	}
 	switch {
 	case errors.Is(err, content.ErrArchive):
 		c.complain(x, "Nothing was taken in. "+capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
-	case errors.Is(err, app.ErrSection):
+	case errors.Is(err, house.ErrSection):
 		c.complain(x, "A whole site is taken in only by who may change all of it.")
 	case err != nil:
 		c.fail(x, err)

@@ -6,10 +6,11 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"velada/core/roster"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -26,7 +27,7 @@ func (c *Console) check(x *gin.Context) {
 	var v checked
 	switch x.PostForm("kind") {
 	case "people":
-		v = checkGuests(app.ReadGuests(list, c.known(x)), app.Wording{Document: c.known(x), Zone: s.Zone})
+		v = checkGuests(roster.ReadGuests(list, c.known(x)), words.Wording{Document: c.known(x), Zone: s.Zone})
 	case "groups":
 		ids, unknown := readGroups(list, c.known(x))
 		if len(ids) > 0 {
@@ -36,7 +37,7 @@ func (c *Console) check(x *gin.Context) {
 			v.Bad = append(v.Bad, fmt.Sprintf("There is no group “%s”.", name))
 		}
 	case "network":
-		for _, n := range words(list) {
+		for _, n := range eachWord(list) {
 			prefix, err := readNetwork(n)
 			if err != nil {
 				v.Bad = append(v.Bad, fmt.Sprintf("“%s” is %s.", n, networkProblem(err)))
@@ -45,7 +46,7 @@ func (c *Console) check(x *gin.Context) {
 			v.Good = append(v.Good, networkWords(prefix))
 		}
 	case "domain":
-		for _, n := range words(list) {
+		for _, n := range eachWord(list) {
 			pattern, err := access.ParseDomainPattern(n)
 			if err != nil {
 				v.Bad = append(v.Bad, fmt.Sprintf("“%s” is %v.", n, err))
@@ -63,7 +64,7 @@ func (c *Console) check(x *gin.Context) {
 	c.show(x, http.StatusOK, "checked", v)
 }
 
-func checkGuests(g app.Guests, w app.Wording) (v checked) {
+func checkGuests(g roster.Guests, w words.Wording) (v checked) {
 	inside, outside := 0, []string{}
 	for _, who := range g.People {
 		if strings.Contains(who, "@") {

@@ -15,12 +15,15 @@ import (
 	"runtime/debug"
 	"sync"
 	"time"
+	"velada/app/pages"
+	"velada/app/people"
+	"velada/house"
+	"velada/words"
 
 	"github.com/alexedwards/scs/sqlite3store"
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/gate"
 	"velada/identity"
@@ -33,7 +36,7 @@ var templateFiles embed.FS
 
 // Console serves administrators.
 type Console struct {
-	House     *app.House
+	House     *house.House
 	SetUpCode string // what the first visitor must know to make the house
 	SiteURL   func(address string) string
 	SiteHost  func(address string) string
@@ -55,7 +58,7 @@ type Console struct {
 }
 
 // New gives the console of a house; ctx ends its background work.
-func New(ctx context.Context, house *app.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
+func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.sessions = scs.New()
 	sessionStore := sqlite3store.New(house.DB)
@@ -323,9 +326,9 @@ func (c *Console) signedIn(x *gin.Context) {
 func (c *Console) at() access.Instant { return access.At(c.House.Now()) }
 
 // moment says a time in the house's zone.
-func (c *Console) moment(t time.Time) string { return app.Moment(t.In(c.House.State().Zone)) }
+func (c *Console) moment(t time.Time) string { return words.Moment(t.In(c.House.State().Zone)) }
 
-func actor(x *gin.Context) app.Actor { return x.MustGet("actor").(app.Actor) }
+func actor(x *gin.Context) house.Actor { return x.MustGet("actor").(house.Actor) }
 
 // onSite lets only those on who have something to do with the site; to others
 // it does not exist.
@@ -381,11 +384,11 @@ func (c *Console) refuse(x *gin.Context, status int, text string) {
 // fail answers an error of a use case.
 func (c *Console) fail(x *gin.Context, err error) {
 	switch {
-	case errors.Is(err, app.ErrMoved), errors.Is(err, app.ErrBusy), errors.Is(err, app.ErrAddressTaken):
+	case errors.Is(err, people.ErrMoved), errors.Is(err, pages.ErrBusy), errors.Is(err, people.ErrAddressTaken):
 		c.refuse(x, http.StatusConflict, capital(err.Error())+".")
-	case errors.Is(err, app.ErrNoSite):
+	case errors.Is(err, house.ErrNoSite):
 		c.notFound(x)
-	case errors.Is(err, app.ErrMayNot):
+	case errors.Is(err, house.ErrMayNot):
 		c.refuse(x, http.StatusForbidden, capital(err.Error())+".")
 	default:
 		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
@@ -440,7 +443,7 @@ func (c *Console) page(x *gin.Context, title string) *page {
 		p.House = s.Policy.Document().House.Name
 	}
 	if a, ok := x.Get("actor"); ok {
-		me := a.(app.Actor)
+		me := a.(house.Actor)
 		p.Me = me.Name
 		p.Steward = c.House.IsSteward(me)
 		p.Rules = p.Steward || c.House.WorksSomewhere(me)

@@ -13,10 +13,11 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/core/parts"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/demo"
 	"velada/demo/demotest"
@@ -27,7 +28,7 @@ import (
 type desk struct {
 	console *Console
 	*testing.T
-	house  *app.House
+	house  *house.House
 	server *httptest.Server
 	client *http.Client
 }
@@ -36,7 +37,7 @@ func openDesk(t *testing.T) *desk {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	db := demotest.Open(t)
-	house, err := app.Open(ctx, db, func() time.Time { return demo.Start })
+	house, err := house.Open(ctx, db, func() time.Time { return demo.Start })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -476,13 +477,13 @@ func TestChangingAndTakingAway(t *testing.T) {
 	d.post("/sites/society/door/own", "page", "/library", "mode", "instead")
 	d.post("/sites/society/door/settings", "page", "/library", "mode", "also", "hide", "yes")
 	d.post("/sites/society/rehearsal/apply", "meant", "yes")
-	door, there := app.DoorAt(d.house.State().SiteDocument("society"), "/library")
+	door, there := parts.DoorAt(d.house.State().SiteDocument("society"), "/library")
 	if !there || door.Mode != "also" || !door.Hide || d.siteDoor("society").Ways[0].Way != "signed-in" {
 		t.Errorf("%+v %+v", door, d.siteDoor("society"))
 	}
 	d.post("/sites/society/door/own", "page", "/library")
 	d.post("/sites/society/rehearsal/apply")
-	if _, there := app.DoorAt(d.house.State().SiteDocument("society"), "/library"); there {
+	if _, there := parts.DoorAt(d.house.State().SiteDocument("society"), "/library"); there {
 		t.Error("the page's door is still there")
 	}
 }
@@ -505,7 +506,7 @@ func TestQuickStarts(t *testing.T) {
 	}
 	d.post("/sites/society/door/start", "start", "public", "page", "/members")
 	d.post("/sites/society/rehearsal/apply", "meant", "yes")
-	if door, _ := app.DoorAt(d.house.State().SiteDocument("society"), "/members"); door.Mode != "also" || door.Ways[0].Way != "anyone" {
+	if door, _ := parts.DoorAt(d.house.State().SiteDocument("society"), "/members"); door.Mode != "also" || door.Ways[0].Way != "anyone" {
 		t.Errorf("a door that was there keeps how it counts: %+v", door)
 	}
 }

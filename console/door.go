@@ -10,10 +10,12 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"velada/core/parts"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -27,7 +29,7 @@ func doorURL(site, path, as string, more ...string) string {
 // viewURL is doorURL for any view of a site.
 func viewURL(site, view, path, as string, more ...string) string {
 	q := url.Values{}
-	if path == app.LetIn {
+	if path == parts.LetIn {
 		view = "holding"
 	} else if path != "" {
 		q.Set("page", path)
@@ -141,7 +143,7 @@ type walkView struct {
 func (d *doorContext) doorView(p *page) *doorView {
 	v := &doorView{Site: d.site, Page: d.page, As: d.as, MayChange: p.Site.MayDoor, Whole: d.page == "", Here: d.url(d.page, d.as), AtAsked: d.asked, ViewName: d.view}
 	v.PageTitle = "the whole site"
-	if page, id, is := app.CutTable(d.page); is {
+	if page, id, is := parts.CutTable(d.page); is {
 		v.Table = id
 		v.PageTitle = fmt.Sprintf("the table “%s” on %s", id, d.state.Title(d.site, page))
 	} else if d.page != "" {
@@ -150,7 +152,7 @@ func (d *doorContext) doorView(p *page) *doorView {
 	for _, p := range d.then.Pages {
 		if p.Path == d.path() && d.page != "" {
 			for _, t := range p.Tables {
-				door := app.TableDoor(p.Path, t.ID)
+				door := parts.TableDoor(p.Path, t.ID)
 				note := "shown with the page"
 				if t.Ways != nil {
 					note = "own door"
@@ -215,18 +217,18 @@ type kindRow struct{ Kind, Label, Text, URL string }
 
 // doorContext is what the parts of the door view are worked out from.
 type doorContext struct {
-	state   *app.State
+	state   *house.State
 	now     *access.Site // as applied
 	then    *access.Site // as rehearsed, or the same
 	policy  *access.Policy
-	tray    *app.Tray
+	tray    *house.Tray
 	site    string
 	page    string // "" is the whole site
 	as      string
 	at      access.Instant
 	asked   string    // the instant as the address of the view names it; "" is now
 	real    time.Time // now
-	words   app.Wording
+	words   words.Wording
 	view    string // the view that floor plan and walk-in lead to
 	uses    map[string]store.KeyUse
 	reasons map[string]string // why people are on the team
@@ -248,10 +250,10 @@ func (d *doorContext) doorURL(path, as string, more ...string) string {
 }
 
 func (d *doorContext) path() string {
-	if d.page == "" || d.page == app.LetIn {
+	if d.page == "" || d.page == parts.LetIn {
 		return "/"
 	}
-	if page, _, is := app.CutTable(d.page); is {
+	if page, _, is := parts.CutTable(d.page); is {
 		return page
 	}
 	return d.page
@@ -268,14 +270,14 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	if at, ok := instantAsked(x.Query("at"), s.Zone); ok {
 		d.at, d.asked = at, at.String()
 	}
-	if page := x.Query("page"); page == app.LetIn {
+	if page := x.Query("page"); page == parts.LetIn {
 		d.page = page
-	} else if _, _, is := app.CutTable(page); is {
+	} else if _, _, is := parts.CutTable(page); is {
 		d.page = page
 	} else if page != "" {
 		path, err := access.DocumentPath(page)
 		if err != nil {
-			return nil, app.ErrNoSite
+			return nil, house.ErrNoSite
 		}
 		d.page = path
 	}
@@ -287,7 +289,7 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 		d.tray, d.then, d.policy = tray, tray.Draft, tray.Then
 	}
 	known := c.known(x)
-	d.words = app.Wording{Document: known, Site: d.then, Zone: s.Zone, Hides: known != s.Policy.Document()}
+	d.words = words.Wording{Document: known, Site: d.then, Zone: s.Zone, Hides: known != s.Policy.Document()}
 	if d.words.Hides && d.namesUnknown() {
 		d.as = "stranger"
 	}
@@ -330,7 +332,7 @@ func instantAsked(text string, zone *time.Location) (access.Instant, bool) {
 
 // liveNow says which edition of a site is live, how many changes are not, and
 // whether there is anything to publish.
-func liveNow(s *app.State, address string) (live string, changes int, anything bool) {
+func liveNow(s *house.State, address string) (live string, changes int, anything bool) {
 	e, w := s.Site(address).Live, s.Site(address).Working
 	if e == nil {
 		return "Nothing is live yet", 0, len(w.Order) > 0
@@ -357,7 +359,7 @@ func (c *Console) sitePage(x *gin.Context, here string) *page {
 	p.Site.MayAdmit = caps.Has(access.ManageMembers)
 	p.Site.Live, p.Site.Changes, p.Site.ToPublish = liveNow(s, address)
 	p.Site.Next = s.Site(address).Working.Next
-	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	p.Standing = siteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
 	return p
 }
@@ -375,14 +377,14 @@ func (c *Console) showDoor(x *gin.Context, status int, wf *wayForm, pf *passForm
 		return
 	}
 	p := c.sitePage(x, "Door")
-	if d.page == app.LetIn {
+	if d.page == parts.LetIn {
 		x.Redirect(http.StatusSeeOther, "/sites/"+d.site+"/holding")
 		return
 	}
 	p.Not = c.mayNotHere(x, access.ChangeDoor)
 	v := d.doorView(p)
 	v.Scope = d.scope("door")
-	own, there := app.DoorAt(d.then, d.page)
+	own, there := parts.DoorAt(d.then, d.page)
 	v.Own, v.Mode, v.Hide = there, own.Mode, own.Hide
 	if v.Whole || v.Own {
 		v.Ways = d.ways(x.Query("edit"))
@@ -527,8 +529,8 @@ func keyOf(part any) string {
 }
 
 func (d *doorContext) ways(editing string) []wayRow {
-	now, _ := app.DoorAt(d.now, d.page)
-	then, _ := app.DoorAt(d.then, d.page)
+	now, _ := parts.DoorAt(d.now, d.page)
+	then, _ := parts.DoorAt(d.then, d.page)
 	have := map[string]int{}
 	for _, w := range now.Ways {
 		have[wayKey(w)]++
@@ -552,7 +554,7 @@ func (d *doorContext) ways(editing string) []wayRow {
 	for _, w := range now.Ways {
 		if key := wayKey(w); have[key] > 0 {
 			have[key]--
-			row := wayRow{Key: key, Kind: app.KindLabel(w.Way), Text: nowWords.Way(w), Sub: "no longer lets anybody in once this is applied", Gone: true}
+			row := wayRow{Key: key, Kind: words.KindLabel(w.Way), Text: nowWords.Way(w), Sub: "no longer lets anybody in once this is applied", Gone: true}
 			rows = append(rows, row)
 		}
 	}
@@ -564,7 +566,7 @@ func (d *doorContext) ways(editing string) []wayRow {
 
 func (d *doorContext) wayRow(w access.Way, key string) wayRow {
 	row := wayRow{
-		Key: key, Kind: app.KindLabel(w.Way), Text: d.words.Way(w), Window: d.words.Window(w.From, w.Until),
+		Key: key, Kind: words.KindLabel(w.Way), Text: d.words.Way(w), Window: d.words.Window(w.From, w.Until),
 		Edit: d.url(d.page, d.as, "edit", key),
 	}
 	switch w.Way {
@@ -680,7 +682,7 @@ func doorWords(o access.Offers) string {
 
 // starts are the ways to begin a door: what most doors are.
 func (d *doorContext) starts() []startRow {
-	own, there := app.DoorAt(d.then, d.page)
+	own, there := parts.DoorAt(d.then, d.page)
 	kind := ""
 	if there {
 		kind = startOf(own.Ways)
@@ -727,12 +729,12 @@ func (d *doorContext) kinds() []kindRow {
 		{Kind: "anyone", Text: "no step at all"},
 	}
 	for i := range rows {
-		rows[i].Label = app.KindLabel(rows[i].Kind)
+		rows[i].Label = words.KindLabel(rows[i].Kind)
 		rows[i].URL = d.url(d.page, d.as, "add", rows[i].Kind)
 	}
 	return slices.Insert(rows, 4,
-		kindRow{"pass", app.KindLabel("pass"), "a password to hand out", d.url(d.page, d.as, "pass", "add")},
-		kindRow{"link", app.KindLabel("link"), "an address that only they know", d.url(d.page, d.as, "link", "add")})
+		kindRow{"pass", words.KindLabel("pass"), "a password to hand out", d.url(d.page, d.as, "pass", "add")},
+		kindRow{"link", words.KindLabel("link"), "an address that only they know", d.url(d.page, d.as, "link", "add")})
 }
 
 // chips are whom one can walk in as at once.

@@ -10,13 +10,16 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"velada/core/parts"
+	"velada/core/roster"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
+	"velada/words"
 )
 
 // wayForm adds or changes one way of a door.
@@ -36,7 +39,7 @@ type choice struct {
 
 // formAsked gives the form that the address of the view asks for, if any.
 func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
-	if kind := x.Query("add"); app.KindLabel(kind) != "" {
+	if kind := x.Query("add"); words.KindLabel(kind) != "" {
 		f := d.wayForm(access.Way{Way: kind}, "")
 		if kind == "domain" {
 			f.Values["list"] = strings.Join(d.state.Policy.Document().House.Domains, "\n")
@@ -45,7 +48,7 @@ func (d *doorContext) formAsked(x *gin.Context) (*wayForm, *passForm) {
 		return f, nil
 	}
 	if key := x.Query("edit"); key != "" {
-		own, _ := app.DoorAt(d.then, d.page)
+		own, _ := parts.DoorAt(d.then, d.page)
 		if i := slices.IndexFunc(own.Ways, func(w access.Way) bool { return wayKey(w) == key }); i >= 0 {
 			f := d.wayForm(own.Ways[i], key)
 			f.YourAddress = remote(x.Request)
@@ -67,7 +70,7 @@ func (d *doorContext) linkAsked(x *gin.Context) *linkForm {
 }
 
 func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
-	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: app.KindLabel(w.Way), Key: key, Back: d.url(d.page, d.as)}
+	f := &wayForm{form: form{Values: map[string]string{}}, Kind: w.Way, Label: words.KindLabel(w.Way), Key: key, Back: d.url(d.page, d.as)}
 	f.Values["from"], f.Values["until"] = d.local(w.From), d.local(w.Until)
 	switch w.Way {
 	case "domain":
@@ -93,7 +96,7 @@ func (d *doorContext) wayForm(w access.Way, key string) *wayForm {
 }
 
 // chooseKeys lists the passes or links of a site, for a way that names some.
-func (f *wayForm) chooseKeys(site *access.Site, words app.Wording, w access.Way) {
+func (f *wayForm) chooseKeys(site *access.Site, words words.Wording, w access.Way) {
 	switch w.Way {
 	case "pass":
 		for _, p := range site.Passes {
@@ -138,18 +141,18 @@ func (f *form) window(zone *time.Location) (from, until access.Instant) {
 	return from, until
 }
 
-func words(text string) []string {
+func eachWord(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;\n\r\t", r) })
 }
 
 // readWay reads a way from its form; what is wrong is noted at its field.
-func (f *wayForm) readWay(x *gin.Context, s *app.State, known *access.Document) access.Way {
+func (f *wayForm) readWay(x *gin.Context, s *house.State, known *access.Document) access.Way {
 	w := access.Way{Way: f.Kind}
 	w.From, w.Until = f.window(s.Zone)
 	list := f.Values["list"]
 	switch f.Kind {
 	case "domain":
-		w.Domains = words(list)
+		w.Domains = eachWord(list)
 		for _, d := range w.Domains {
 			if _, err := access.ParseDomainPattern(d); err != nil {
 				f.Wrong["list"] = fmt.Sprintf("“%s” is %v.", d, err)
@@ -159,7 +162,7 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State, known *access.Document) 
 			f.Wrong["list"] = "Name at least one domain."
 		}
 	case "network":
-		for _, n := range words(list) {
+		for _, n := range eachWord(list) {
 			prefix, err := readNetwork(n)
 			if err != nil {
 				f.Wrong["list"] = fmt.Sprintf("“%s” is %s.", n, networkProblem(err))
@@ -171,7 +174,7 @@ func (f *wayForm) readWay(x *gin.Context, s *app.State, known *access.Document) 
 			f.Wrong["list"] = "Name at least one network or address."
 		}
 	case "people":
-		guests := app.ReadGuests(list, known)
+		guests := roster.ReadGuests(list, known)
 		w.People = guests.People
 		if len(guests.Problems) > 0 {
 			f.Wrong["list"] = strings.Join(guests.Problems, " ")
@@ -219,7 +222,7 @@ func (c *Console) back(x *gin.Context) {
 // again shows the door with a form whose fields were wrong. The page and who
 // walks in are told by the form, as the address would.
 func (c *Console) again(x *gin.Context, wf *wayForm, pf *passForm) {
-	if x.PostForm("page") == app.LetIn {
+	if x.PostForm("page") == parts.LetIn {
 		c.showHolding(x, http.StatusUnprocessableEntity, nil, nil, wf)
 		return
 	}
@@ -271,12 +274,12 @@ func setWays(draft *access.Site, path string, ways []access.Way) {
 	case "":
 		draft.Door.Ways = ways
 		return
-	case app.LetIn:
+	case parts.LetIn:
 		draft.Holding.LetIn = ways
 		return
 	}
-	if strings.HasPrefix(path, app.TablePrefix) {
-		app.SetTable(draft, path, append([]access.Way{}, ways...))
+	if strings.HasPrefix(path, parts.TablePrefix) {
+		parts.SetTable(draft, path, append([]access.Way{}, ways...))
 		return
 	}
 	for i := range draft.Doors {
@@ -291,7 +294,7 @@ func setWays(draft *access.Site, path string, ways []access.Way) {
 func (c *Console) doStart(x *gin.Context) {
 	path := x.PostForm("page")
 	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
-		_, there := app.DoorAt(draft, path)
+		_, there := parts.DoorAt(draft, path)
 		switch x.PostForm("start") {
 		case "private":
 			setWays(draft, path, nil)
@@ -301,7 +304,7 @@ func (c *Console) doStart(x *gin.Context) {
 			setWays(draft, path, []access.Way{{Way: "members"}})
 		case "public":
 			setWays(draft, path, []access.Way{{Way: "anyone"}})
-			if !there && !strings.HasPrefix(path, app.TablePrefix) { // as well as the doors above it would change nothing
+			if !there && !strings.HasPrefix(path, parts.TablePrefix) { // as well as the doors above it would change nothing
 				draft.Doors[len(draft.Doors)-1].Mode = "instead"
 			}
 		}
@@ -316,17 +319,17 @@ func (c *Console) doChange(x *gin.Context) { c.saveWay(x, x.PostForm("key")) }
 func (c *Console) saveWay(x *gin.Context, key string) {
 	s, path := c.House.State(), x.PostForm("page")
 	f := &wayForm{form: typed(x, "list", "from", "until"), Kind: x.PostForm("kind"), Key: key, YourAddress: remote(x.Request)}
-	f.Label = app.KindLabel(f.Kind)
+	f.Label = words.KindLabel(f.Kind)
 	f.Back = doorURL(x.Param("site"), path, x.PostForm("as"))
 	w := f.readWay(x, s, c.known(x))
 	if len(f.Wrong) > 0 {
 		site := s.SiteDocument(x.Param("site"))
-		f.chooseKeys(site, app.Wording{Document: s.Policy.Document(), Site: site, Zone: s.Zone}, w)
+		f.chooseKeys(site, words.Wording{Document: s.Policy.Document(), Site: site, Zone: s.Zone}, w)
 		c.again(x, f, nil)
 		return
 	}
 	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
-		own, _ := app.DoorAt(draft, path)
+		own, _ := parts.DoorAt(draft, path)
 		ways := slices.Clone(own.Ways)
 		if key == "" {
 			setWays(draft, path, addWay(ways, w))
@@ -364,7 +367,7 @@ func addWay(ways []access.Way, w access.Way) []access.Way {
 func (c *Console) doRemove(x *gin.Context) {
 	path := x.PostForm("page")
 	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
-		own, _ := app.DoorAt(draft, path)
+		own, _ := parts.DoorAt(draft, path)
 		i := slices.IndexFunc(own.Ways, func(w access.Way) bool { return wayKey(w) == x.PostForm("key") })
 		if i < 0 {
 			return errMoved
@@ -378,11 +381,11 @@ func (c *Console) doRemove(x *gin.Context) {
 func (c *Console) doOwnDoor(x *gin.Context) {
 	path := x.PostForm("page")
 	c.rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {
-		if strings.HasPrefix(path, app.TablePrefix) {
+		if strings.HasPrefix(path, parts.TablePrefix) {
 			if x.PostForm("mode") == "" {
-				app.SetTable(draft, path, nil)
+				parts.SetTable(draft, path, nil)
 			} else {
-				app.SetTable(draft, path, []access.Way{})
+				parts.SetTable(draft, path, []access.Way{})
 			}
 			return nil
 		}
@@ -421,11 +424,11 @@ func (c *Console) doApply(x *gin.Context) {
 	var problems access.Problems
 	var refusal access.TeamRefusal
 	switch {
-	case errors.Is(err, app.ErrClash):
+	case errors.Is(err, house.ErrClash):
 		c.complain(x, "Somebody else changed the same door meanwhile, and your rehearsal now goes on from theirs. Look at the tray again, then apply.")
-	case errors.Is(err, app.ErrGrave):
+	case errors.Is(err, house.ErrGrave):
 		c.complain(x, "Nothing was applied: it breaks a promise or takes something from yourself. Tick that you mean it, then apply.")
-	case errors.Is(err, app.ErrNothing):
+	case errors.Is(err, house.ErrNothing):
 		c.flash(x, "There was nothing to apply.")
 	case asTeamRefusal(err, &refusal):
 		c.complain(x, "This is not for you to apply: "+refusal.Text)
@@ -454,11 +457,11 @@ func (c *Console) doLater(x *gin.Context) {
 	}
 	err := c.House.ApplyLater(x.Request.Context(), actor(x), x.Param("site"), due, x.PostForm("meant") == "yes")
 	switch {
-	case errors.Is(err, app.ErrPast):
+	case errors.Is(err, house.ErrPast):
 		c.complain(x, "That time has passed. Choose a later one, or apply it now.")
-	case errors.Is(err, app.ErrGrave):
+	case errors.Is(err, house.ErrGrave):
 		c.complain(x, "It would break a promise or take something from yourself. Tick that you mean it, then choose the time again.")
-	case errors.Is(err, app.ErrNothing):
+	case errors.Is(err, house.ErrNothing):
 		c.flash(x, "There was nothing to apply.")
 	case err != nil:
 		c.fail(x, err)
@@ -466,7 +469,7 @@ func (c *Console) doLater(x *gin.Context) {
 	case due.IsZero():
 		c.flash(x, "It waits for you again, and is not applied by itself.")
 	default:
-		c.flash(x, "Velada applies it by itself on "+app.Moment(due.In(c.House.State().Zone))+", if it still fits then.")
+		c.flash(x, "Velada applies it by itself on "+words.Moment(due.In(c.House.State().Zone))+", if it still fits then.")
 	}
 	c.back(x)
 }
@@ -481,7 +484,7 @@ func (c *Console) doUndo(x *gin.Context) {
 	switch {
 	case errors.As(err, &problems):
 		c.complain(x, "It cannot be taken back as it was: "+problems.Error())
-	case errors.Is(err, app.ErrNothing), errors.Is(err, strconv.ErrSyntax):
+	case errors.Is(err, house.ErrNothing), errors.Is(err, strconv.ErrSyntax):
 		c.notFound(x)
 		return
 	case err != nil:

@@ -3,10 +3,10 @@ package console
 import (
 	"slices"
 	"strings"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -36,7 +36,7 @@ func editorsHold(site *access.Site) (access.Capabilities, bool) {
 
 func (d *doorContext) editors() *editorsForm {
 	caps, own := editorsHold(d.then)
-	f := &editorsForm{Role: "editor", Says: "Editors of this site may " + app.CapabilityWords(caps) + "."}
+	f := &editorsForm{Role: "editor", Says: "Editors of this site may " + words.CapabilityWords(caps) + "."}
 	if own {
 		f.Role = editorsRole
 	}
@@ -97,7 +97,7 @@ func (c *Console) mayNotHere(x *gin.Context, doing access.Capability) string {
 	var names []string
 	for _, m := range c.House.State().Policy.TeamMembers(site, c.at()) {
 		if m.Whole.Has(access.ManageTeam) {
-			names = append(names, app.Wording{Document: c.House.State().Policy.Document()}.Person(m.Person))
+			names = append(names, words.Wording{Document: c.House.State().Policy.Document()}.Person(m.Person))
 		}
 	}
 	who := "A steward"

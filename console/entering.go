@@ -11,10 +11,11 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"velada/app/accounts"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/gate"
 	"velada/identity"
@@ -49,7 +50,7 @@ func (c *Console) enter(x *gin.Context, who store.Who, how string, strong bool, 
 		c.fail(x, err)
 		return
 	}
-	if !strong && (has || len(c.House.SecondStepFor(app.Actor{Who: who})) > 0) {
+	if !strong && (has || len(c.House.SecondStepFor(house.Actor{Who: who})) > 0) {
 		if err := c.sessions.RenewToken(x.Request.Context()); err != nil {
 			panic(err)
 		}
@@ -87,7 +88,7 @@ func (c *Console) begin(x *gin.Context, who store.Who, how string, second bool) 
 		panic(err)
 	}
 	id := identity.Token()
-	if err := c.House.Begin(ctx, id, who, device(x.Request.UserAgent()), how); err != nil {
+	if err := c.House.BeginSession(ctx, id, who, device(x.Request.UserAgent()), how); err != nil {
 		panic(err)
 	}
 	for _, key := range []string{sessionHalf, sessionAsked, sessionPasskey, sessionSecret, sessionFirst} {
@@ -97,7 +98,7 @@ func (c *Console) begin(x *gin.Context, who store.Who, how string, second bool) 
 	c.knowBrowser(x, who)
 	c.sessions.Put(ctx, sessionVisits, id)
 	c.sessions.Put(ctx, sessionSecond, second)
-	account, err := c.House.Account(ctx, who)
+	account, err := accounts.Account(ctx, c.House, who)
 	if err != nil {
 		panic(err)
 	}
@@ -143,8 +144,8 @@ func (c *Console) knowBrowser(x *gin.Context, who store.Who) {
 }
 
 // from is where somebody comes from.
-func (c *Console) from(x *gin.Context) app.From {
-	f := app.From{IP: remote(x.Request)}
+func (c *Console) from(x *gin.Context) house.From {
+	f := house.From{IP: remote(x.Request)}
 	if known, err := x.Request.Cookie(c.cookieName(knownCookie)); err == nil && len(known.Value) <= 64 {
 		f.Browser = known.Value
 	}
@@ -167,7 +168,7 @@ func device(agent string) string {
 
 type signInView struct {
 	form
-	Providers []app.Provider
+	Providers []house.Provider
 	Query     template.URL // where to go on to, for links
 	Kind      string       // what link is asked for
 	Sent      bool
@@ -224,7 +225,7 @@ func (c *Console) tint(x *gin.Context) {
 var whereTo = []string{"site", "path", "then", "nonce"}
 
 func asked(x *gin.Context) form {
-	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+	f := form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
 	for _, name := range whereTo {
 		f.Values[name] = x.Query(name)
 	}
@@ -254,13 +255,13 @@ func (c *Console) showSignIn(x *gin.Context) {
 }
 
 // whoIsIn returns whoever is signed in, when that was not ended from elsewhere.
-func (c *Console) whoIsIn(x *gin.Context) (app.Actor, bool) {
+func (c *Console) whoIsIn(x *gin.Context) (house.Actor, bool) {
 	ctx := x.Request.Context()
 	id := c.sessions.GetString(ctx, sessionVisits)
 	if id == "" {
-		return app.Actor{}, false
+		return house.Actor{}, false
 	}
-	who, still, err := c.House.StillIn(ctx, id)
+	who, still, err := c.House.FindSession(ctx, id)
 	if err != nil {
 		panic(err)
 	}
@@ -269,13 +270,13 @@ func (c *Console) whoIsIn(x *gin.Context) (app.Actor, bool) {
 		if err := c.sessions.Destroy(ctx); err != nil {
 			panic(err)
 		}
-		return app.Actor{}, false
+		return house.Actor{}, false
 	}
 	return me, true
 }
 
 // unfinished gives where somebody who is signed in must go before anything else.
-func (c *Console) unfinished(x *gin.Context, me app.Actor) string {
+func (c *Console) unfinished(x *gin.Context, me house.Actor) string {
 	ctx := x.Request.Context()
 	if c.sessions.GetBool(ctx, sessionFirst) {
 		return "/first-password"
@@ -289,9 +290,9 @@ func (c *Console) unfinished(x *gin.Context, me app.Actor) string {
 
 func (c *Console) doSignIn(x *gin.Context) {
 	f := typed(x, "address", "site", "path", "then", "nonce")
-	who, err := c.House.SignIn(x.Request.Context(), f.Values["address"], x.PostForm("password"), c.from(x))
-	var later app.TryLater
-	var wrong app.WrongSignIn
+	who, err := accounts.SignIn(x.Request.Context(), c.House, f.Values["address"], x.PostForm("password"), c.from(x))
+	var later identity.TryLater
+	var wrong accounts.WrongSignIn
 	switch {
 	case errors.As(err, &later):
 		f.Wrong["password"] = later.Error()
@@ -372,9 +373,9 @@ func (c *Console) showForgot(x *gin.Context) {
 func (c *Console) forgot(x *gin.Context, status int, f form, sent bool) {
 	p := c.signInPage(x, f)
 	v := p.View.(signInView)
-	v.Kind, v.Sent = app.LinkSignIn, sent
-	if f.Values["kind"] == app.LinkReset {
-		v.Kind = app.LinkReset
+	v.Kind, v.Sent = house.LinkSignIn, sent
+	if f.Values["kind"] == house.LinkReset {
+		v.Kind = house.LinkReset
 	}
 	p.Title = "A link by mail"
 	p.View = v
@@ -383,12 +384,12 @@ func (c *Console) forgot(x *gin.Context, status int, f form, sent bool) {
 
 func (c *Console) doForgot(x *gin.Context) {
 	f := typed(x, "address", "kind", "site", "path", "then", "nonce")
-	kind := app.LinkSignIn
-	if f.Values["kind"] == app.LinkReset {
-		kind = app.LinkReset
+	kind := house.LinkSignIn
+	if f.Values["kind"] == house.LinkReset {
+		kind = house.LinkReset
 	}
-	err := c.House.SendLink(kind, f.Values["address"], f.Values, c.from(x))
-	var later app.TryLater
+	err := accounts.SendLink(c.House, kind, f.Values["address"], f.Values, c.from(x))
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &f.Wrong):
 		c.forgot(x, http.StatusUnprocessableEntity, f, false)
@@ -417,7 +418,7 @@ func (c *Console) byMail(x *gin.Context, status int, f form) {
 		return
 	}
 	if l == nil {
-		c.refuse(x, http.StatusGone, capital(app.ErrLinkSpent.Error())+".")
+		c.refuse(x, http.StatusGone, capital(house.ErrLinkSpent.Error())+".")
 		return
 	}
 	p := c.page(x, "A link by mail")
@@ -427,13 +428,13 @@ func (c *Console) byMail(x *gin.Context, status int, f form) {
 
 func (c *Console) doByMail(x *gin.Context) {
 	ctx, token := x.Request.Context(), x.Param("token")
-	if x.PostForm("kind") == app.LinkReset {
-		who, err := c.House.ResetPassword(ctx, token, x.PostForm("password"))
-		var wrong app.FieldErrors
+	if x.PostForm("kind") == house.LinkReset {
+		who, err := accounts.ResetPassword(ctx, c.House, token, x.PostForm("password"))
+		var wrong house.FieldErrors
 		switch {
 		case errors.As(err, &wrong):
 			c.byMail(x, http.StatusUnprocessableEntity, form{Wrong: wrong})
-		case errors.Is(err, app.ErrLinkSpent):
+		case errors.Is(err, house.ErrLinkSpent):
 			c.refuse(x, http.StatusGone, capital(err.Error())+".")
 		case err != nil:
 			c.fail(x, err)
@@ -443,9 +444,9 @@ func (c *Console) doByMail(x *gin.Context) {
 		}
 		return
 	}
-	who, to, err := c.House.FollowMailLink(ctx, token)
+	who, to, err := accounts.FollowMailLink(ctx, c.House, token)
 	switch {
-	case errors.Is(err, app.ErrLinkSpent):
+	case errors.Is(err, house.ErrLinkSpent):
 		c.refuse(x, http.StatusGone, capital(err.Error())+".")
 	case err != nil:
 		c.fail(x, err)
@@ -474,7 +475,7 @@ func (c *Console) signInWith(x *gin.Context) {
 	x.Redirect(http.StatusSeeOther, to)
 }
 
-func (c *Console) provider(p *app.Provider) identity.Provider {
+func (c *Console) provider(p *house.Provider) identity.Provider {
 	return identity.Provider{Issuer: p.Issuer, Client: p.Client, Secret: p.Secret, Back: c.House.ConsoleURL + "/sign-in/back"}
 }
 
@@ -496,7 +497,7 @@ func (c *Console) backFrom(x *gin.Context) {
 		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+settings.Name+" gave no answer that can be trusted.")
 		return
 	}
-	who, err := c.House.SignInWith(x.Request.Context(), settings, claims)
+	who, err := accounts.SignInWith(x.Request.Context(), c.House, settings, claims)
 	if err != nil {
 		c.refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
 		return
@@ -518,7 +519,7 @@ func (c *Console) askPasskey(x *gin.Context) {
 // signInByPasskey takes a browser's answer and says where to go on to.
 func (c *Console) signInByPasskey(x *gin.Context) {
 	kept := c.sessions.PopString(x.Request.Context(), sessionPasskey)
-	who, err := c.House.SignInByPasskey(x.Request.Context(), c.passkeys, []byte(kept), x.Request)
+	who, err := accounts.SignInByPasskey(x.Request.Context(), c.House, c.passkeys, []byte(kept), x.Request)
 	if err != nil {
 		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey lets nobody in here. Sign in another way, or try again."})
 		return
@@ -600,16 +601,16 @@ func (c *Console) doSecond(x *gin.Context) {
 	}
 	var recovery []string
 	if has {
-		err = c.House.SecondStep(ctx, half.Who, x.PostForm("code"), c.from(x))
+		err = accounts.SecondStep(ctx, c.House, half.Who, x.PostForm("code"), c.from(x))
 	} else {
-		recovery, err = c.House.SetSecondStep(ctx, half.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), "")
+		recovery, err = accounts.SetSecondStep(ctx, c.House, half.Who, c.sessions.GetString(ctx, sessionSecret), x.PostForm("code"), "")
 	}
-	var later app.TryLater
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
-		c.second(x, http.StatusTooManyRequests, form{Wrong: app.FieldErrors{"code": later.Error()}})
-	case errors.Is(err, app.ErrWrongCode):
-		c.second(x, http.StatusUnprocessableEntity, form{Wrong: app.FieldErrors{"code": capital(err.Error()) + "."}})
+		c.second(x, http.StatusTooManyRequests, form{Wrong: house.FieldErrors{"code": later.Error()}})
+	case errors.Is(err, accounts.ErrWrongCode):
+		c.second(x, http.StatusUnprocessableEntity, form{Wrong: house.FieldErrors{"code": capital(err.Error()) + "."}})
 	case err != nil:
 		c.fail(x, err)
 	default:
@@ -654,8 +655,8 @@ func (c *Console) doFirstPassword(x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	err := c.House.ChangePassword(ctx, me, "", x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
-	var wrong app.FieldErrors
+	err := accounts.ChangePassword(ctx, c.House, me, "", x.PostForm("password"), c.from(x), c.sessions.GetString(ctx, sessionVisits))
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
 		c.firstPassword(x, http.StatusUnprocessableEntity, form{Wrong: wrong})

@@ -10,10 +10,11 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/accounts"
+	"velada/house"
 
 	"github.com/pquerna/otp/totp"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/demo"
 	"velada/gate"
@@ -45,7 +46,7 @@ func codeOf(t *testing.T, secret string, steps int) string {
 func (d *desk) withSecond(address string) (secret string, recovery []string) {
 	d.Helper()
 	secret = identity.NewSecret()
-	recovery, err := d.house.SetSecondStep(context.Background(), d.house.State().WhoHas(mustParse(d.T, address)), secret, codeOf(d.T, secret, -1), "")
+	recovery, err := accounts.SetSecondStep(context.Background(), d.house, d.house.State().WhoHas(mustParse(d.T, address)), secret, codeOf(d.T, secret, -1), "")
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -162,7 +163,7 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 	if in.post("/account/second-step", "code", nothing); has() != "" {
 		t.Errorf("%q", has())
 	}
-	if err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *app.Settings) { s.SecondStep = []string{"admin"} }); err != nil {
+	if err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"admin"} }); err != nil {
 		t.Fatal(err)
 	}
 	called := d.half(pilar)
@@ -187,7 +188,7 @@ func opened(t *testing.T, d *desk, sealed string) string {
 	if err := d.house.DB.QueryRowContext(t.Context(), `SELECT file FROM pragma_database_list WHERE name = 'main'`).Scan(&file); err != nil {
 		t.Fatal(err)
 	}
-	vault, err := identity.OpenVault(filepath.Join(filepath.Dir(file), app.KeyFile))
+	vault, err := identity.OpenVault(filepath.Join(filepath.Dir(file), house.KeyFile))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -204,7 +205,7 @@ func opened(t *testing.T, d *desk, sealed string) string {
 // mailed gives where the last link leads that was mailed to an address.
 func (d *desk) mailed(address string) string {
 	d.Helper()
-	d.house.Rest()
+	d.house.Wait()
 	list, err := d.house.Mails(context.Background(), address, 1)
 	if err != nil || len(list) == 0 {
 		d.Fatalf("no letter to %s: %v", address, err)
@@ -223,11 +224,11 @@ func TestALinkByMailSignsInOnce(t *testing.T) {
 	if status, body, _ := d.get(link); status != http.StatusOK || !strings.Contains(body, "mateo@cerroalcor.example") || d.isIn() {
 		t.Fatalf("looking at the link, as mail programs do, spends it: %d", status)
 	}
-	if status, _, h := d.post(link, "kind", app.LinkSignIn); status != http.StatusSeeOther || h.Get("Location") != "/notices" || !d.isIn() {
+	if status, _, h := d.post(link, "kind", house.LinkSignIn); status != http.StatusSeeOther || h.Get("Location") != "/notices" || !d.isIn() {
 		t.Errorf("%d to %q", status, h.Get("Location"))
 	}
 	again := d.another()
-	if status, _, _ := again.post(link, "kind", app.LinkSignIn); status != http.StatusGone || again.isIn() {
+	if status, _, _ := again.post(link, "kind", house.LinkSignIn); status != http.StatusGone || again.isIn() {
 		t.Errorf("a second time: %d", status)
 	}
 	if status, _, _ := again.get(link); status != http.StatusGone {
@@ -236,7 +237,7 @@ func TestALinkByMailSignsInOnce(t *testing.T) {
 	secret, _ := d.withSecond("pilar@cerroalcor.example")
 	d.post("/forgot", "address", "pilar@cerroalcor.example")
 	pilar := d.another()
-	if _, _, h := pilar.post(d.mailed("pilar@cerroalcor.example"), "kind", app.LinkSignIn); h.Get("Location") != "/second-step" || pilar.isIn() {
+	if _, _, h := pilar.post(d.mailed("pilar@cerroalcor.example"), "kind", house.LinkSignIn); h.Get("Location") != "/second-step" || pilar.isIn() {
 		t.Error("a link stands for both steps")
 	}
 	if pilar.post("/second-step", "code", codeOf(t, secret, 0)); !pilar.isIn() {
@@ -247,17 +248,17 @@ func TestALinkByMailSignsInOnce(t *testing.T) {
 func TestANewPasswordByMailEndsWhatWasOpen(t *testing.T) {
 	d := openDesk(t)
 	open := d.another().signIn("mateo@cerroalcor.example")
-	d.post("/forgot", "address", "mateo@cerroalcor.example", "kind", app.LinkReset)
+	d.post("/forgot", "address", "mateo@cerroalcor.example", "kind", house.LinkReset)
 	link := d.mailed("mateo@cerroalcor.example")
 	for _, password := range []string{"", "short", "mateo@cerroalcor.example"} {
-		if status, _, _ := d.post(link, "kind", app.LinkReset, "password", password); status != http.StatusUnprocessableEntity {
+		if status, _, _ := d.post(link, "kind", house.LinkReset, "password", password); status != http.StatusUnprocessableEntity {
 			t.Errorf("%q: %d", password, status)
 		}
 	}
 	if !open.isIn() {
 		t.Fatal("a password that was refused ends what is open")
 	}
-	if status, _, _ := d.post(link, "kind", app.LinkReset, "password", "walnut ferry indigo moss"); status != http.StatusSeeOther || !d.isIn() {
+	if status, _, _ := d.post(link, "kind", house.LinkReset, "password", "walnut ferry indigo moss"); status != http.StatusSeeOther || !d.isIn() {
 		t.Errorf("%d", status)
 	}
 	if open.isIn() {
@@ -267,7 +268,7 @@ func TestANewPasswordByMailEndsWhatWasOpen(t *testing.T) {
 	if status, _, _ := old.post("/sign-in", "address", "mateo@cerroalcor.example", "password", demo.Password); status != http.StatusUnprocessableEntity {
 		t.Errorf("by the old password: %d", status)
 	}
-	if status, _, _ := old.post(link, "kind", app.LinkReset, "password", "another walnut ferry moss"); status != http.StatusGone {
+	if status, _, _ := old.post(link, "kind", house.LinkReset, "password", "another walnut ferry moss"); status != http.StatusGone {
 		t.Errorf("the link again: %d", status)
 	}
 }
@@ -284,8 +285,8 @@ func TestThroughAProvider(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	err = d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *app.Settings) {
-		s.Providers = []app.Provider{{ID: "theirs", Name: "Their accounts", Issuer: server.URL, Client: "velada", Secret: "s3cret", Domains: []string{"cerroalcor.example"}}}
+	err = d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) {
+		s.Providers = []house.Provider{{ID: "theirs", Name: "Their accounts", Issuer: server.URL, Client: "velada", Secret: "s3cret", Domains: []string{"cerroalcor.example"}}}
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -340,7 +341,7 @@ func TestSettingUpNeedsTheCode(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	house, err := app.Open(t.Context(), db, func() time.Time { return demo.Start })
+	house, err := house.Open(t.Context(), db, func() time.Time { return demo.Start })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,10 +8,15 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"velada/app/accounts"
+	"velada/app/people"
+	"velada/core/parts"
+	"velada/house"
+	"velada/identity"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/core/roster"
 	"velada/store"
@@ -31,7 +36,7 @@ type groupView struct {
 	CodeForm         form
 	Waiting          []joinRow
 	Sites            []choice // whose address can stand on slips
-	Left             []app.RosterRow
+	Left             []people.RosterRow
 }
 
 type memberLine struct {
@@ -51,11 +56,11 @@ type joinRow struct {
 
 func (c *Console) group(x *gin.Context) { c.showGroup(x, http.StatusOK, nil, form{}, form{}, nil) }
 
-func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code form, left []app.RosterRow) {
+func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code form, left []people.RosterRow) {
 	s, ctx, me := c.House.State(), x.Request.Context(), actor(x)
 	doc := s.Policy.Document()
-	g := app.GroupAt(doc, x.Param("group"))
-	w := app.Wording{Document: doc, Zone: s.Zone}
+	g := parts.GroupAt(doc, x.Param("group"))
+	w := words.Wording{Document: doc, Zone: s.Zone}
 	v := &groupView{ID: g.ID, Name: cmp.Or(g.Name, g.ID), Window: w.Window(g.From, g.Until), Steward: c.House.IsSteward(me), Form: f, Keepers: keepers, CodeForm: code, Left: left, Domains: strings.Join(g.Domains, ", ")}
 	if v.Form == nil && v.Steward && x.Query("change") != "" {
 		v.Form = c.groupForm(g)
@@ -64,7 +69,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		v.Inner = append(v.Inner, groupLine{id, w.Group(id), count(len(s.Policy.GroupMembers(id, c.at())), "person", "people"), 0})
 	}
 	in := map[string]string{}
-	for _, p := range c.House.GroupPeople(g.ID) {
+	for _, p := range people.GroupPeople(c.House, g.ID) {
 		in[p.Address] = p.Group
 	}
 	members := s.Policy.GroupMembers(g.ID, c.at())
@@ -81,7 +86,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		}
 		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: slices.Contains(g.People, p.ID)}
 		if a, err := access.ParseAddress(p.Address); err == nil && !s.Settings.Reaches(a) {
-			account, err := c.House.Account(ctx, store.Who(p.ID))
+			account, err := accounts.Account(ctx, c.House, store.Who(p.ID))
 			if err != nil {
 				c.fail(x, err)
 				return
@@ -97,7 +102,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		}
 		v.People = append(v.People, line)
 	}
-	for _, u := range c.House.UsesOf(g.ID) {
+	for _, u := range people.UsesOf(c.House, g.ID) {
 		row := useRow{What: u.What}
 		if site := s.SiteDocument(u.Site); site != nil {
 			row.Title, row.URL = cmp.Or(site.Title, u.Site), doorURL(u.Site, u.Path, "")
@@ -150,7 +155,7 @@ func (c *Console) groupForm(g *access.Group) *form {
 	s := c.House.State()
 	f := &form{Values: map[string]string{}}
 	if g != nil {
-		w := app.Wording{Document: s.Policy.Document()}
+		w := words.Wording{Document: s.Policy.Document()}
 		var inner []string
 		for _, id := range g.Groups {
 			inner = append(inner, w.Group(id))
@@ -161,7 +166,7 @@ func (c *Console) groupForm(g *access.Group) *form {
 	return f
 }
 
-func (c *Console) readGroupForm(x *gin.Context, id string) (form, app.GroupForm) {
+func (c *Console) readGroupForm(x *gin.Context, id string) (form, people.GroupForm) {
 	s := c.House.State()
 	f := typed(x, "name", "groups", "domains", "from", "until")
 	from, until := f.window(s.Zone)
@@ -172,7 +177,7 @@ func (c *Console) readGroupForm(x *gin.Context, id string) (form, app.GroupForm)
 	if id != "" && slices.Contains(inner, id) {
 		f.Wrong["groups"] = "A group cannot be in itself."
 	}
-	return f, app.GroupForm{ID: id, Name: f.Values["name"], Groups: inner, Domains: words(f.Values["domains"]), From: from, Until: until}
+	return f, people.GroupForm{ID: id, Name: f.Values["name"], Groups: inner, Domains: eachWord(f.Values["domains"]), From: from, Until: until}
 }
 
 func (c *Console) newGroup(x *gin.Context) { c.showNewGroup(x, http.StatusOK, *c.groupForm(nil)) }
@@ -186,10 +191,10 @@ func (c *Console) showNewGroup(x *gin.Context, status int, f form) {
 func (c *Console) doGroup(x *gin.Context) {
 	id := x.Param("group")
 	f, gf := c.readGroupForm(x, id)
-	var change app.HouseChange
+	var change house.PeopleChange
 	if len(f.Wrong) == 0 {
 		var err error
-		if change, err = c.House.ChangeGroup(gf); err != nil && !errors.As(err, &f.Wrong) {
+		if change, err = people.ChangeGroup(c.House, gf); err != nil && !errors.As(err, &f.Wrong) {
 			c.fail(x, err)
 			return
 		}
@@ -208,29 +213,29 @@ func (c *Console) doGroup(x *gin.Context) {
 
 func (c *Console) doDeleteGroup(x *gin.Context) {
 	id := x.Param("group")
-	c.houseChange(x, c.House.DeleteGroup(id), "/groups/"+id, "/people", "The group is deleted, with what hung on it.", c.House.UsesOf(id)...)
+	c.houseChange(x, people.DeleteGroup(c.House, id), "/groups/"+id, "/people", "The group is deleted, with what hung on it.", people.UsesOf(c.House, id)...)
 }
 
 func (c *Console) doGroupPeople(x *gin.Context) {
 	id := x.Param("group")
 	here := "/groups/" + id
 	if out := x.PostForm("out"); out != "" {
-		c.houseChange(x, c.House.TakeOut(id, []string{out}), here, here, "Taken out, from their next request on.")
+		c.houseChange(x, people.TakeOut(c.House, id, []string{out}), here, here, "Taken out, from their next request on.")
 		return
 	}
-	guests := app.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
+	guests := roster.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
 	chosen := slices.DeleteFunc(guests.People, func(who string) bool { return strings.Contains(who, "@") })
 	if len(guests.Problems) > 0 || len(chosen) == 0 {
-		c.complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name chosen of the house. Somebody new comes by a roster, a join code or a steward."))
+		c.complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name people of the house. Somebody new comes by a roster, a join code or a steward."))
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.houseChange(x, c.House.PutIn(id, chosen), here, here, "They are in the group now.")
+	c.houseChange(x, people.PutIn(c.House, id, chosen), here, here, "They are in the group now.")
 }
 
 func (c *Console) doKeepers(x *gin.Context) {
 	f := typed(x, "keepers")
-	err := c.House.SetKeepers(x.Request.Context(), actor(x), x.Param("group"), f.Values["keepers"])
+	err := people.SetKeepers(x.Request.Context(), c.House, actor(x), x.Param("group"), f.Values["keepers"])
 	if errors.As(err, &f.Wrong) {
 		c.showGroup(x, http.StatusUnprocessableEntity, nil, f, form{}, nil)
 		return
@@ -242,7 +247,7 @@ func (c *Console) doJoinCode(x *gin.Context) {
 	group, ctx, me := x.Param("group"), x.Request.Context(), actor(x)
 	here := "/groups/" + group + "#codes"
 	if code := x.PostForm("drop"); code != "" {
-		c.done(x, c.House.DropJoinCode(ctx, me, group, code), "The code lets nobody in any more.", here)
+		c.done(x, people.DropJoinCode(ctx, c.House, me, group, code), "The code lets nobody in any more.", here)
 		return
 	}
 	f := typed(x, "ends", "most", "approval")
@@ -253,7 +258,7 @@ func (c *Console) doJoinCode(x *gin.Context) {
 	}
 	if !ok {
 		f.Wrong["ends"] = "Say when it ends."
-	} else if code, err := c.House.NewJoinCode(ctx, me, group, ends.Time(), most, f.Values["approval"] == "yes"); err == nil {
+	} else if code, err := people.NewJoinCode(ctx, c.House, me, group, ends.Time(), most, f.Values["approval"] == "yes"); err == nil {
 		c.flash(x, "The code is "+code.Code+". It is said at "+c.House.ConsoleURL+"/join")
 		x.Redirect(http.StatusSeeOther, here)
 		return
@@ -270,16 +275,16 @@ func (c *Console) doAnswerJoin(x *gin.Context) {
 	group := x.Param("group")
 	id, err := readNumber(x.PostForm("id"))
 	if err == nil {
-		err = c.House.AnswerJoin(x.Request.Context(), actor(x), group, id, x.PostForm("answer") == "admit")
+		err = people.AnswerJoin(x.Request.Context(), c.House, actor(x), group, id, x.PostForm("answer") == "admit")
 	} else {
-		err = app.ErrNothing
+		err = house.ErrNothing
 	}
 	c.done(x, err, "Answered.", "/groups/"+group)
 }
 
 // groupOut gives the people of a group as CSV or vCard.
 func (c *Console) groupOut(x *gin.Context) {
-	chosen := c.House.GroupPeople(x.Param("group"))
+	chosen := people.GroupPeople(c.House, x.Param("group"))
 	name := x.Param("group")
 	if x.Query("as") == "vcard" {
 		x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".vcf"))
@@ -298,27 +303,27 @@ type joinView struct {
 	Group  string // that the code is for; "" until it is said
 	Me     string
 	Domain string // at which an account would be made
-	Done   *app.Joined
+	Done   *people.Joined
 }
 
 func (c *Console) showJoin(x *gin.Context) {
-	f := form{Values: map[string]string{"code": x.Query("code")}, Wrong: app.FieldErrors{}}
+	f := form{Values: map[string]string{"code": x.Query("code")}, Wrong: house.FieldErrors{}}
 	c.joinPage(x, http.StatusOK, f, nil)
 }
 
-func (c *Console) joinPage(x *gin.Context, status int, f form, done *app.Joined) {
+func (c *Console) joinPage(x *gin.Context, status int, f form, done *people.Joined) {
 	v := &joinView{form: f, Done: done}
 	if me, ok := c.whoIsIn(x); ok {
 		v.Me = me.Name
 		x.Set("actor", me)
 	}
 	if f.Values["code"] != "" && done == nil {
-		code, err := c.House.AskJoinCode(x.Request.Context(), f.Values["code"], c.from(x))
-		var later app.TryLater
-		var wrong app.FieldErrors
+		code, err := people.AskJoinCode(x.Request.Context(), c.House, f.Values["code"], c.from(x))
+		var later identity.TryLater
+		var wrong house.FieldErrors
 		switch {
 		case err == nil:
-			v.Group = app.Wording{Document: c.House.State().Policy.Document()}.Group(code.Group)
+			v.Group = words.Wording{Document: c.House.State().Policy.Document()}.Group(code.Group)
 		case errors.As(err, &later):
 			f.Wrong["code"] = later.Error()
 		case errors.As(err, &wrong):
@@ -339,12 +344,12 @@ func (c *Console) doJoin(x *gin.Context) {
 		c.joinPage(x, http.StatusOK, f, nil)
 		return
 	}
-	j := app.Joining{Code: f.Values["code"], Name: f.Values["name"], Password: x.PostForm("password")}
+	j := people.Joining{Code: f.Values["code"], Name: f.Values["name"], Password: x.PostForm("password")}
 	if me, ok := c.whoIsIn(x); ok {
 		j.Me = &me
 	}
-	done, err := c.House.Join(x.Request.Context(), j, c.from(x))
-	var later app.TryLater
+	done, err := people.Join(x.Request.Context(), c.House, j, c.from(x))
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &f.Wrong):
 		c.joinPage(x, http.StatusUnprocessableEntity, f, nil)

@@ -5,10 +5,12 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"velada/app/doors"
+	"velada/core/parts"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -41,10 +43,10 @@ func (c *Console) showHolding(x *gin.Context, status int, up, said *form, wf *wa
 		c.fail(x, err)
 		return
 	}
-	d.page, d.view = app.LetIn, "holding"
+	d.page, d.view = parts.LetIn, "holding"
 	p := c.sitePage(x, "Door")
 	v := &holdingView{doorView: d.doorView(p), Up: up, Words: said}
-	v.LetIn, v.Scope, v.Page = true, d.scope("holding"), app.LetIn
+	v.LetIn, v.Scope, v.Page = true, d.scope("holding"), parts.LetIn
 	v.Ways = d.ways(x.Query("edit"))
 	if v.MayChange {
 		v.Kinds = d.kinds()
@@ -60,21 +62,21 @@ func (c *Console) showHolding(x *gin.Context, status int, up, said *form, wf *wa
 		if h.On {
 			stands = "yes"
 		}
-		v.Up = &form{Values: map[string]string{"stands": stands, "kind": h.Kind, "from": d.local(h.From), "until": d.local(h.Until)}, Wrong: app.FieldErrors{}}
+		v.Up = &form{Values: map[string]string{"stands": stands, "kind": h.Kind, "from": d.local(h.From), "until": d.local(h.Until)}, Wrong: house.FieldErrors{}}
 	}
 	for _, path := range treeOrder(orderedPaths(d.state, d.then)) {
 		v.Exempt = append(v.Exempt, choice{path, d.state.Title(d.site, path), slices.Contains(h.Exempt, path)})
 	}
-	written := d.state.HoldingPage(d.site)
+	written := doors.HoldingPage(d.state, d.site)
 	if v.Words == nil {
 		v.Words = &form{Values: map[string]string{
 			"design": written.Design, "heading": written.Heading, "words": written.Words, "contact": written.Contact, "html": written.HTML,
-		}, Wrong: app.FieldErrors{}}
+		}, Wrong: house.FieldErrors{}}
 		if written.Countdown {
 			v.Words.Values["countdown"] = "yes"
 		}
 	}
-	for _, design := range app.HoldingDesigns {
+	for _, design := range doors.HoldingDesigns {
 		v.Designs = append(v.Designs, choice{design, designWords[design], v.Words.Values["design"] == design})
 	}
 	v.Picture = len(written.Picture) > 0
@@ -167,19 +169,19 @@ func (c *Console) doHolding(x *gin.Context) {
 func (c *Console) doHoldingWords(x *gin.Context) {
 	f := typed(x, "design", "heading", "words", "contact", "countdown", "html")
 	site := x.Param("site")
-	p := c.House.State().HoldingPage(site)
+	p := doors.HoldingPage(c.House.State(), site)
 	p.Design, p.Heading, p.Words, p.Contact, p.HTML = f.Values["design"], f.Values["heading"], f.Values["words"], f.Values["contact"], f.Values["html"]
 	p.Countdown = f.Values["countdown"] == "yes"
 	if x.PostForm("no_picture") == "yes" {
 		p.Picture, p.PictureType = nil, ""
 	}
-	if _, data, err := fileSent(x, "picture", app.MostPicture); err != nil {
+	if _, data, err := fileSent(x, "picture", doors.MostPicture); err != nil {
 		f.Wrong["picture"] = capital(err.Error()) + "."
 	} else if data != nil {
 		p.Picture, p.PictureType = data, http.DetectContentType(data)
 	}
 	if len(f.Wrong) == 0 {
-		err := c.House.WriteHoldingPage(x.Request.Context(), actor(x), site, p)
+		err := doors.SetHoldingPage(x.Request.Context(), c.House, actor(x), site, p)
 		switch {
 		case err == nil:
 			c.flash(x, "The holding page says that from now on.")

@@ -10,10 +10,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/post"
 )
@@ -27,7 +28,7 @@ type rulesView struct {
 	Mail      form
 	Locks     []choice
 	HasMail   bool
-	Providers []app.Provider
+	Providers []house.Provider
 	Provider  form
 	Back      string // where providers lead back to
 }
@@ -54,7 +55,7 @@ func (c *Console) showRules(x *gin.Context, status int, v *rulesView) {
 		c.notFound(x)
 		return
 	}
-	w := app.Wording{Document: s.Policy.Document(), Zone: s.Zone}
+	w := words.Wording{Document: s.Policy.Document(), Zone: s.Zone}
 	for _, r := range s.Policy.Document().Rules {
 		row := ruleRow{ID: r.ID, Text: ruleWords[r.Rule], Scope: "On every site", Window: w.Window(r.From, r.Until)}
 		switch {
@@ -66,7 +67,7 @@ func (c *Console) showRules(x *gin.Context, status int, v *rulesView) {
 		v.Rules = append(v.Rules, row)
 	}
 	set := s.Settings
-	for _, role := range append([]string{app.Steward}, roleOrder...) {
+	for _, role := range append([]string{house.Steward}, roleOrder...) {
 		v.Second = append(v.Second, choice{role, role, slices.Contains(set.SecondStep, role)})
 	}
 	if v.NoMail.Values == nil {
@@ -90,7 +91,7 @@ func (c *Console) showRules(x *gin.Context, status int, v *rulesView) {
 }
 
 // titles names sites to somebody; those they have nothing to do with are counted.
-func (c *Console) titles(me app.Actor, sites []string) (list []string) {
+func (c *Console) titles(me house.Actor, sites []string) (list []string) {
 	others := 0
 	for _, address := range sites {
 		if doc := c.House.State().SiteDocument(address); doc != nil && c.House.CanAnywhere(me, address) != 0 {
@@ -106,24 +107,24 @@ func (c *Console) titles(me app.Actor, sites []string) (list []string) {
 }
 
 // setRule keeps one setting of the house and leads back.
-func (c *Console) setRule(x *gin.Context, what string, change func(*app.Settings)) {
+func (c *Console) setRule(x *gin.Context, what string, change func(*house.Settings)) {
 	c.done(x, c.House.ChangeSettings(x.Request.Context(), actor(x), what, change), "Kept. It holds from now on.", "/house-rules")
 }
 
 func (c *Console) doSecondStepRule(x *gin.Context) {
 	roles := x.PostFormArray("roles")
-	known := append([]string{app.Steward}, roleOrder...)
+	known := append([]string{house.Steward}, roleOrder...)
 	roles = slices.DeleteFunc(roles, func(r string) bool { return !slices.Contains(known, r) })
 	what := "No role needs a second step to sign in."
 	if len(roles) > 0 {
 		what = "A second step to sign in is called for from everyone who is " + strings.Join(roles, ", ") + "."
 	}
-	c.setRule(x, what, func(s *app.Settings) { s.SecondStep = roles })
+	c.setRule(x, what, func(s *house.Settings) { s.SecondStep = roles })
 }
 
 func (c *Console) doNoMail(x *gin.Context) {
 	f := typed(x, "domains")
-	domains := words(f.Values["domains"])
+	domains := eachWord(f.Values["domains"])
 	for i, d := range domains {
 		if _, err := access.ParseDomainPattern(d); err != nil {
 			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
@@ -134,7 +135,7 @@ func (c *Console) doNoMail(x *gin.Context) {
 		c.showRules(x, http.StatusUnprocessableEntity, &rulesView{NoMail: f})
 		return
 	}
-	c.setRule(x, "No mail reaches addresses at: "+cmp.Or(strings.Join(domains, ", "), "none")+".", func(s *app.Settings) { s.NoMail = domains })
+	c.setRule(x, "No mail reaches addresses at: "+cmp.Or(strings.Join(domains, ", "), "none")+".", func(s *house.Settings) { s.NoMail = domains })
 }
 
 func (c *Console) doMailServer(x *gin.Context) {
@@ -144,7 +145,7 @@ func (c *Console) doMailServer(x *gin.Context) {
 		c.done(x, c.House.TryMail(ctx, me), "A letter to yourself is in the outbox: see there what becomes of it.", "/outbox")
 		return
 	case "drop":
-		c.setRule(x, "Mail is kept in the outbox, and sent nowhere.", func(s *app.Settings) { s.Mail = nil })
+		c.setRule(x, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })
 		return
 	}
 	f := typed(x, "host", "port", "user", "lock", "from")
@@ -165,7 +166,7 @@ func (c *Console) doMailServer(x *gin.Context) {
 		c.showRules(x, http.StatusUnprocessableEntity, &rulesView{Mail: f})
 		return
 	}
-	c.setRule(x, "Mail is handed to "+f.Values["host"]+".", func(s *app.Settings) {
+	c.setRule(x, "Mail is handed to "+f.Values["host"]+".", func(s *house.Settings) {
 		server := &post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"]}
 		if server.Password == "" && s.Mail != nil && s.Mail.User == server.User && s.Mail.Host == server.Host {
 			server.Password = s.Mail.Password
@@ -177,13 +178,13 @@ func (c *Console) doMailServer(x *gin.Context) {
 func (c *Console) doProvider(x *gin.Context) {
 	me := actor(x)
 	if id := x.PostForm("drop"); id != "" {
-		c.setRule(x, "Nobody signs in through "+id+" any more.", func(s *app.Settings) {
-			s.Providers = slices.DeleteFunc(s.Providers, func(p app.Provider) bool { return p.ID == id })
+		c.setRule(x, "Nobody signs in through "+id+" any more.", func(s *house.Settings) {
+			s.Providers = slices.DeleteFunc(s.Providers, func(p house.Provider) bool { return p.ID == id })
 		})
 		return
 	}
 	f := typed(x, "name", "issuer", "client", "domains")
-	p := app.Provider{Name: f.Values["name"], Issuer: strings.TrimSuffix(f.Values["issuer"], "/"), Client: f.Values["client"], Secret: x.PostForm("secret"), Domains: words(f.Values["domains"])}
+	p := house.Provider{Name: f.Values["name"], Issuer: strings.TrimSuffix(f.Values["issuer"], "/"), Client: f.Values["client"], Secret: x.PostForm("secret"), Domains: eachWord(f.Values["domains"])}
 	p.ID = strings.Trim(notInID.ReplaceAllString(strings.ToLower(p.Name), "-"), "-")
 	if p.ID == "" {
 		f.Wrong["name"] = "Say what people know it by."
@@ -209,8 +210,8 @@ func (c *Console) doProvider(x *gin.Context) {
 		return
 	}
 	err := c.House.ChangeSettings(x.Request.Context(), me, fmt.Sprintf("%s (%s) vouches for addresses at %s.", p.Name, p.Issuer, strings.Join(p.Domains, ", ")),
-		func(s *app.Settings) { s.Providers = append(s.Providers, p) })
-	if errors.Is(err, app.ErrMayNot) {
+		func(s *house.Settings) { s.Providers = append(s.Providers, p) })
+	if errors.Is(err, house.ErrMayNot) {
 		c.fail(x, err)
 		return
 	}

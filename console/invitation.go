@@ -8,10 +8,12 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"velada/app/teams"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -47,7 +49,7 @@ func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []wai
 			address := c.House.AddressText(inv.Who)
 			row := waitingRow{
 				ID: inv.ID, Address: c.House.NameOf(inv.Who), Role: to.Role, Section: d.words.Section(to.Under), Since: lasting(now.Sub(inv.At)),
-				Ends: app.Moment(inv.Ends.In(d.state.Zone)), Over: !now.Before(inv.Ends), Mailed: inv.Mailed, HandOver: inv.Stay != "",
+				Ends: words.Moment(inv.Ends.In(d.state.Zone)), Over: !now.Before(inv.Ends), Mailed: inv.Mailed, HandOver: inv.Stay != "",
 			}
 			row.By = c.House.NameOf(inv.By)
 			for i := range d.now.Team {
@@ -85,7 +87,7 @@ func (c *Console) inviteForm(x *gin.Context, d *doorContext, f form, more []stri
 	}
 	v := &inviteForm{form: f, Back: "/sites/" + d.site + "/team", Mail: f.Values["mail"] == "yes"}
 	v.Roles, v.Unders = d.rolesToGive(c.House.Can(me, d.site, "/"), f.Values["role"]), d.unders(f.Values["under"])
-	for _, r := range app.Reasons {
+	for _, r := range teams.Reasons {
 		v.Reasons = append(v.Reasons, choice{r, r, f.Values["reason"] == r})
 	}
 	for _, s := range d.state.Policy.Document().Sites {
@@ -101,20 +103,20 @@ func (c *Console) doInvite(x *gin.Context) {
 	f := typed(x, "list", "role", "under", "from", "until", "reason", "mail", "word")
 	from, until := f.window(s.Zone)
 	more := x.PostFormArray("sites")
-	in := app.Invitation{
+	in := teams.Invitation{
 		Addresses: []string{f.Values["list"]}, Sites: append([]string{site}, more...), Role: f.Values["role"], Under: f.Values["under"],
 		From: from, Until: until, Reason: f.Values["reason"], Word: f.Values["word"], Mail: f.Values["mail"] == "yes",
 	}
 	if len(more) > 0 && in.Under != "/" && in.Under != "" {
 		f.Wrong["under"] = "A section is one site's own: invite to the others separately."
 	}
-	if in.Reason != "" && !slices.Contains(app.Reasons, in.Reason) {
+	if in.Reason != "" && !slices.Contains(teams.Reasons, in.Reason) {
 		f.Wrong["reason"] = "Choose one of these."
 	}
-	var sent []app.Sent
+	var sent []teams.Sent
 	if len(f.Wrong) == 0 {
 		var err error
-		sent, err = c.House.Invite(x.Request.Context(), actor(x), in)
+		sent, err = teams.Invite(x.Request.Context(), c.House, actor(x), in)
 		if err != nil && !errors.As(err, &f.Wrong) {
 			c.fail(x, err)
 			return
@@ -134,7 +136,7 @@ func (c *Console) doInvite(x *gin.Context) {
 }
 
 // sayInvited says who was invited, and shows the links that are to be handed on.
-func (c *Console) sayInvited(x *gin.Context, sent []app.Sent) {
+func (c *Console) sayInvited(x *gin.Context, sent []teams.Sent) {
 	text := count(len(sent), "invitation is", "invitations are") + " on the way."
 	var links []string
 	for _, s := range sent {
@@ -158,7 +160,7 @@ func (c *Console) doInvitation(x *gin.Context) {
 		from, until := f.window(c.House.State().Zone)
 		var err error
 		if len(f.Wrong) == 0 {
-			err = c.House.ChangeInvitation(ctx, me, site, id, access.TeamEntry{Role: f.Values["role"], Under: f.Values["under"], From: from, Until: until})
+			err = teams.ChangeInvitation(ctx, c.House, me, site, id, access.TeamEntry{Role: f.Values["role"], Under: f.Values["under"], From: from, Until: until})
 		}
 		if errors.As(err, &f.Wrong) || len(f.Wrong) > 0 {
 			c.againWithEntry(x, f)
@@ -166,10 +168,10 @@ func (c *Console) doInvitation(x *gin.Context) {
 		}
 		c.done(x, err, "Changed. They find it when they look at the invitation.", to)
 	case "withdraw":
-		c.done(x, c.House.Withdraw(ctx, me, site, id), "The invitation is withdrawn; its link leads nowhere now.", to)
+		c.done(x, teams.Withdraw(ctx, c.House, me, site, id), "The invitation is withdrawn; its link leads nowhere now.", to)
 	default:
-		sent, err := c.House.SendAgain(ctx, me, site, id, x.PostForm("action") == "again")
-		if errors.Is(err, app.ErrUnreachable) {
+		sent, err := teams.SendAgain(ctx, c.House, me, site, id, x.PostForm("action") == "again")
+		if errors.Is(err, teams.ErrUnreachable) {
 			c.complain(x, capital(err.Error())+".")
 			x.Redirect(http.StatusSeeOther, to)
 			return
@@ -178,7 +180,7 @@ func (c *Console) doInvitation(x *gin.Context) {
 			c.done(x, err, "", to)
 			return
 		}
-		c.sayInvited(x, []app.Sent{sent})
+		c.sayInvited(x, []teams.Sent{sent})
 		x.Redirect(http.StatusSeeOther, to)
 	}
 }
@@ -186,7 +188,7 @@ func (c *Console) doInvitation(x *gin.Context) {
 // offerView is an invitation as the one who is invited meets it.
 type offerView struct {
 	form
-	*app.Offer
+	*teams.Offer
 	House, Token  string
 	Me, MyAddress string // who is signed in
 	Yours         bool   // with the address that it is for
@@ -197,13 +199,13 @@ type offerView struct {
 func (c *Console) showOffer(x *gin.Context) { c.offer(x, http.StatusOK, form{}, false) }
 
 func (c *Console) offer(x *gin.Context, status int, f form, askedFor bool) {
-	o, err := c.House.Offer(x.Request.Context(), x.Param("token"))
+	o, err := teams.FindOffer(x.Request.Context(), c.House, x.Param("token"))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
 	if o == nil || o.Over {
-		c.refuse(x, http.StatusGone, capital(app.ErrInvitationEnded.Error())+".")
+		c.refuse(x, http.StatusGone, capital(teams.ErrInvitationEnded.Error())+".")
 		return
 	}
 	v := &offerView{form: f, Offer: o, House: c.House.State().Policy.Document().House.Name, Token: x.Param("token"), Until: c.moment(o.Ends), Asked: askedFor}
@@ -230,24 +232,24 @@ func (c *Console) doOffer(x *gin.Context) {
 	}
 	switch x.PostForm("action") {
 	case "switch": // to the address that it is for
-		o, err := c.House.Offer(ctx, token)
+		o, err := teams.FindOffer(ctx, c.House, token)
 		if err == nil {
 			err = c.leave(x)
 		}
 		if err != nil || o == nil {
-			c.fail(x, errors.Join(err, app.ErrNoSite))
+			c.fail(x, errors.Join(err, house.ErrNoSite))
 			return
 		}
 		x.Redirect(http.StatusSeeOther, here)
 	case "account":
 		f := typed(x, "name")
-		who, made, err := c.House.BeginAccount(ctx, token, f.Values["name"], x.PostForm("password"))
+		who, made, err := teams.BeginAccount(ctx, c.House, token, f.Values["name"], x.PostForm("password"))
 		if errors.As(err, &f.Wrong) {
 			c.offer(x, http.StatusUnprocessableEntity, f, false)
 			return
 		}
 		switch {
-		case errors.Is(err, app.ErrInvitationEnded):
+		case errors.Is(err, teams.ErrInvitationEnded):
 			c.refuse(x, http.StatusGone, capital(err.Error())+".")
 		case err != nil:
 			c.fail(x, err)
@@ -263,13 +265,13 @@ func (c *Console) doOffer(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, here)
 			return
 		}
-		if err := c.House.AskForAnother(ctx, me, token); err != nil {
+		if err := teams.AskForOwnInvitation(ctx, c.House, me, token); err != nil {
 			c.answered(x, err, "")
 			return
 		}
 		c.offer(x, http.StatusOK, form{}, true)
 	default:
-		o, err := c.House.Offer(ctx, token)
+		o, err := teams.FindOffer(ctx, c.House, token)
 		if err != nil || o == nil || !in {
 			x.Redirect(http.StatusSeeOther, here)
 			return
@@ -281,12 +283,12 @@ func (c *Console) doOffer(x *gin.Context) {
 // answerInvitation answers one that somebody finds in their account.
 func (c *Console) answerInvitation(x *gin.Context) { c.answer(x, actor(x), x.PostForm("id")) }
 
-func (c *Console) answer(x *gin.Context, me app.Actor, id string) {
+func (c *Console) answer(x *gin.Context, me house.Actor, id string) {
 	if x.PostForm("action") == "decline" {
-		c.answered(x, c.House.Decline(x.Request.Context(), me, id), "/account")
+		c.answered(x, teams.Decline(x.Request.Context(), c.House, me, id), "/account")
 		return
 	}
-	site, err := c.House.Accept(x.Request.Context(), me, id)
+	site, err := teams.Accept(x.Request.Context(), c.House, me, id)
 	if err == nil {
 		c.flash(x, "You are on the team.")
 	}
@@ -298,7 +300,7 @@ func (c *Console) answered(x *gin.Context, err error, to string) {
 	switch {
 	case errors.As(err, &refusal):
 		c.refuse(x, http.StatusConflict, refusal.Text)
-	case errors.Is(err, app.ErrInvitationEnded), errors.Is(err, app.ErrInvitationNotYours):
+	case errors.Is(err, teams.ErrInvitationEnded), errors.Is(err, teams.ErrInvitationNotYours):
 		c.refuse(x, http.StatusGone, capital(err.Error())+".")
 	case err != nil:
 		c.fail(x, err)
@@ -310,7 +312,7 @@ func (c *Console) answered(x *gin.Context, err error, to string) {
 func (c *Console) doHandOver(x *gin.Context) {
 	site := x.Param("site")
 	f := typed(x, "to", "stay")
-	err := c.House.HandOver(x.Request.Context(), actor(x), site, f.Values["to"], f.Values["stay"])
+	err := teams.HandOver(x.Request.Context(), c.House, actor(x), site, f.Values["to"], f.Values["stay"])
 	if errors.As(err, &f.Wrong) {
 		c.showTeam(x, http.StatusUnprocessableEntity, teamForms{handOver: &f})
 		return
@@ -321,7 +323,7 @@ func (c *Console) doHandOver(x *gin.Context) {
 // doLeave takes the one who asks off the team.
 func (c *Console) doLeave(x *gin.Context) {
 	site := x.Param("site")
-	err := c.House.LeaveTeam(x.Request.Context(), actor(x), site)
+	err := teams.LeaveTeam(x.Request.Context(), c.House, actor(x), site)
 	var refusal access.TeamRefusal
 	to := "/account"
 	if errors.As(err, &refusal) && c.House.Can(actor(x), site, "/") != 0 {

@@ -10,11 +10,12 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"velada/core/parts"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 	"github.com/skip2/go-qrcode"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -148,7 +149,7 @@ func (d *doorContext) usedWords(key, never, verb string) string {
 	if !used {
 		return never
 	}
-	return verb + " " + count(use.Uses, "time", "times") + ", last " + app.Moment(use.Last.In(d.state.Zone))
+	return verb + " " + count(use.Uses, "time", "times") + ", last " + words.Moment(use.Last.In(d.state.Zone))
 }
 
 func (d *doorContext) passRows() (rows []keyRow) {
@@ -203,7 +204,7 @@ func (d *doorContext) finish(row *keyRow, under string, until access.Instant) {
 	if until.IsZero() && !row.Revoked {
 		year, month, day := d.real.In(d.state.Zone).AddDate(0, 3, 0).Date()
 		end := time.Date(year, month, day, 0, 0, 0, 0, d.state.Zone)
-		row.Ends, row.EndsAt = app.Moment(end), end.Format(localTime)
+		row.Ends, row.EndsAt = words.Moment(end), end.Format(localTime)
 	}
 }
 
@@ -460,7 +461,7 @@ func (c *Console) doLink(x *gin.Context) {
 		})
 		draft.Links = append(draft.Links, link)
 		if f.OnDoor {
-			own, _ := app.DoorAt(draft, page)
+			own, _ := parts.DoorAt(draft, page)
 			setWays(draft, page, append(slices.Clone(own.Ways), access.Way{Way: "link", Links: []string{link.ID}}))
 		}
 		return nil

@@ -9,8 +9,9 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"velada/app/doors"
+	"velada/core/parts"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -47,7 +48,7 @@ func TestLinksAreMadeAndShown(t *testing.T) {
 		t.Fatalf("%d %s", status, h.Get("Location"))
 	}
 	made := d.draft("society")
-	if door, _ := app.DoorAt(made, "/members"); len(door.Ways) != 2 || door.Ways[1].Links[0] != "the-printer" || made.Links[0].Under != "/members" {
+	if door, _ := parts.DoorAt(made, "/members"); len(door.Ways) != 2 || door.Ways[1].Links[0] != "the-printer" || made.Links[0].Under != "/members" {
 		t.Errorf("%+v", made.Links)
 	}
 	d.shows("/sites/society/passes?show=the-printer", "http://society.localhost/velada/in/", "It leads nowhere until the rehearsal is applied", "QR code", "not followed yet")
@@ -112,7 +113,7 @@ func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	if status, body, _ := d.post("/sites/society/holding", "stands", "yes", "kind", "soon", "from", "2026-12-02T02:00", "until", "2026-12-01T04:00"); status != 422 || !strings.Contains(body, "It would end before it begins.") {
 		t.Errorf("an end before its beginning: %d", status)
 	}
-	status, _, to := d.post("/sites/society/door/add", "page", app.LetIn, "kind", "network", "list", "192.0.2.7")
+	status, _, to := d.post("/sites/society/door/add", "page", parts.LetIn, "kind", "network", "list", "192.0.2.7")
 	if h := d.draft("society").Holding; status != 303 || to.Get("Location") != "/sites/society/holding" || len(h.LetIn) != 1 || h.LetIn[0].Networks[0] != "192.0.2.7/32" {
 		t.Errorf("%d %s %+v", status, to.Get("Location"), h)
 	}
@@ -138,7 +139,7 @@ func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	if status, body, _ := read(t, r); status != 303 {
 		t.Fatalf("%d %s", status, body)
 	}
-	if p := d.house.State().HoldingPage("society"); p.Heading != "Painting the stairs" || p.Design != "paper" || p.PictureType != "image/gif" || p.Countdown {
+	if p := doors.HoldingPage(d.house.State(), "society"); p.Heading != "Painting the stairs" || p.Design != "paper" || p.PictureType != "image/gif" || p.Countdown {
 		t.Errorf("%+v", p)
 	}
 	if status, body, _ := d.post("/sites/society/holding/words", "design", "own", "heading", "Kept words"); status != 422 || !strings.Contains(body, "Paste the page here") || !strings.Contains(body, "Kept words") {

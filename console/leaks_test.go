@@ -15,8 +15,12 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/pages"
+	"velada/app/people"
+	"velada/app/teams"
+	"velada/core/parts"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/demo"
 	"velada/identity"
@@ -231,7 +235,7 @@ func TestAnArchiveWithOnePathTwiceIsRefused(t *testing.T) {
 func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 	d := openDesk(t)
 	h, ctx := d.house, context.Background()
-	actor := func(id string) app.Actor { a, _ := h.ActorOf(store.Who(id)); return a }
+	actor := func(id string) house.Actor { a, _ := h.ActorOf(store.Who(id)); return a }
 	ines := actor("ines")
 	must := func(err error) {
 		t.Helper()
@@ -240,11 +244,11 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 		}
 	}
 	s := h.State()
-	crew := app.GroupAt(s.Policy.Document(), "antlia").People[0]
+	crew := parts.GroupAt(s.Policy.Document(), "antlia").People[0]
 	crewAddress, _ := s.AddressOf(store.Who(crew))
 	// one of everything, on sites that pilar (admin of society, owner of dossier) and a crew have nothing to do with
-	must(h.SharePreview(ctx, actor("aiko"), "variable-stars", "whole", h.Now().Add(time.Hour)))
-	previews, err := h.PreviewsFor(ctx, ines, "variable-stars")
+	must(pages.SharePreview(ctx, h, actor("aiko"), "variable-stars", "whole", h.Now().Add(time.Hour)))
+	previews, err := pages.PreviewsFor(ctx, h, ines, "variable-stars")
 	must(err)
 	must(h.Rehearse(ctx, ines, "new-dome", func(draft *access.Site, _ map[string]store.NewSecret) error {
 		draft.Links = append(draft.Links, access.Link{ID: "press", Under: "/"})
@@ -252,13 +256,13 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 		return nil
 	}))
 	must(h.Apply(ctx, ines, "new-dome", true))
-	_, err = h.Invite(ctx, ines, app.Invitation{Addresses: []string{"helper@outside.example"}, Sites: []string{"variable-stars"}, Role: "editor", Mail: true})
+	_, err = teams.Invite(ctx, h, ines, teams.Invitation{Addresses: []string{"helper@outside.example"}, Sites: []string{"variable-stars"}, Role: "editor", Mail: true})
 	must(err)
 	invitations, err := store.WaitingInvitations(ctx, h.DB, s.ID("variable-stars"))
 	must(err)
-	code, err := h.NewJoinCode(ctx, ines, "antlia", h.Now().Add(time.Hour), 9, true)
+	code, err := people.NewJoinCode(ctx, h, ines, "antlia", h.Now().Add(time.Hour), 9, true)
 	must(err)
-	_, err = h.Join(ctx, app.Joining{Code: code.Code, Name: "Lena", Password: "walnut ferry indigo moss"}, app.From{IP: "192.0.2.1"})
+	_, err = people.Join(ctx, h, people.Joining{Code: code.Code, Name: "Lena", Password: "walnut ferry indigo moss"}, house.From{IP: "192.0.2.1"})
 	must(err)
 	joins, err := store.JoinRequests(ctx, h.DB, "antlia")
 	must(err)
@@ -334,7 +338,7 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 }
 
 // everythingKept counts and marks what opponents were after.
-func everythingKept(t *testing.T, h *app.House) (list []string) {
+func everythingKept(t *testing.T, h *house.House) (list []string) {
 	t.Helper()
 	for _, q := range []string{
 		`SELECT group_concat(part, '') FROM sites`, `SELECT group_concat(id || path || version || body) FROM pages`, `SELECT count(*) || group_concat(status) FROM invitations`,

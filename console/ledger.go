@@ -9,10 +9,12 @@ import (
 	"net/url"
 	"strings"
 	"time"
+	"velada/core/roster"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -64,7 +66,7 @@ func (c *Console) siteLedger(x *gin.Context) {
 // ledgerFilter reads the filter of the address; what is wrong in it is noted.
 func (c *Console) ledgerFilter(x *gin.Context, site string) (store.LedgerFilter, form) {
 	s := c.House.State()
-	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+	f := form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
 	for _, name := range []string{"site", "who", "kind", "from", "until"} {
 		f.Values[name] = strings.TrimSpace(x.Query(name))
 	}
@@ -79,7 +81,7 @@ func (c *Console) ledgerFilter(x *gin.Context, site string) (store.LedgerFilter,
 		if site := x.Param("site"); site != "" {
 			doc = c.known(x)
 		}
-		guests := app.ReadGuests(who, doc)
+		guests := roster.ReadGuests(who, doc)
 		if len(guests.People) != 1 {
 			f.Wrong["who"] = "Name one person of the house, or one address."
 			return filter, f
@@ -127,7 +129,7 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 			row.Undo = e.Number
 		}
 		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
-			row.When = app.Moment(at.In(s.Zone))
+			row.When = words.Moment(at.In(s.Zone))
 		}
 		if me, there := c.House.ActorOf(e.WhoID); there { // of who is gone the address stays
 			row.Who = me.Name

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"velada/app/pages"
 
 	"velada/core/access"
 )
@@ -83,19 +84,19 @@ func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
 func TestASectionSeesItsOwnDifferences(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	ctx, ines := d.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example"))
-	page, err := d.house.NewPage(ctx, ines, "variable-stars", "/surprise", "A surprise for Aiko", "# A surprise\n\n[x](/nowhere-surprise)")
+	page, err := pages.NewPage(ctx, d.house, ines, "variable-stars", "/surprise", "A surprise for Aiko", "# A surprise\n\n[x](/nowhere-surprise)")
 	if err == nil {
-		_, err = d.house.MovePage(ctx, ines, "variable-stars", page.ID, "/surprise", true, true)
+		_, err = pages.MovePage(ctx, d.house, ines, "variable-stars", page.ID, "/surprise", true, true)
 	}
 	if err == nil {
-		_, err = d.house.SaveFile(ctx, ines, "variable-stars", "/files/surprise.png", "image/png", []byte("\x89PNG"))
+		_, err = pages.SaveFile(ctx, d.house, ines, "variable-stars", "/files/surprise.png", "image/png", []byte("\x89PNG"))
 	}
 	if err == nil {
 		own := d.working("variable-stars", "/crew/corvus")
-		_, err = d.house.SavePage(ctx, ines, "variable-stars", own.ID, own.Version, own.Title, own.Body+"\n\nA night of haze.", false)
+		_, err = pages.SavePage(ctx, d.house, ines, "variable-stars", own.ID, own.Version, own.Title, own.Body+"\n\nA night of haze.", false)
 	}
 	if err == nil {
-		err = d.house.AskToPublish(ctx, d.house.Actor(mustParse(t, "mateo@cerroalcor.example")), "variable-stars", "The surprise is ready")
+		err = pages.AskToPublish(ctx, d.house, d.house.Actor(mustParse(t, "mateo@cerroalcor.example")), "variable-stars", "The surprise is ready")
 	}
 	if err != nil {
 		t.Fatal(err)

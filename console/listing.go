@@ -7,10 +7,12 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"velada/app/doors"
+	"velada/app/pages"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -38,7 +40,7 @@ type oldRow struct{ Address, Host, Since string }
 type shortRow struct{ Name, URL, Path, Title string }
 
 func (c *Console) listing(x *gin.Context) {
-	none := func() form { return form{Values: map[string]string{}, Wrong: app.FieldErrors{}} }
+	none := func() form { return form{Values: map[string]string{}, Wrong: house.FieldErrors{}} }
 	c.showListing(x, http.StatusOK, nil, none(), none())
 }
 
@@ -60,7 +62,7 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 		v.Address.Values["address"] = site
 	}
 	if details == nil {
-		details = &form{Wrong: app.FieldErrors{}, Values: map[string]string{
+		details = &form{Wrong: house.FieldErrors{}, Values: map[string]string{
 			"title": doc.Title, "description": d.Description, "tint": d.Tint, "contact": d.Contact, "cookie_notice": d.CookieNotice,
 			"not_found": d.NotFound, "profiles": strings.Join(d.Profiles, "\n"), "head": d.Head, "foot": d.Foot,
 		}}
@@ -91,7 +93,7 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 		v.Paths = append(v.Paths, choice{path, s.Title(site, path) + " (" + path + ")", short.Values["path"] == path})
 	}
 	listed := s.Policy.Site(site).Listed(c.at())
-	v.Upstream = form{Values: map[string]string{"upstream": d.Upstream, "askers": strings.Join(d.Askers, "\n")}, Wrong: app.FieldErrors{}}
+	v.Upstream = form{Values: map[string]string{"upstream": d.Upstream, "askers": strings.Join(d.Askers, "\n")}, Wrong: house.FieldErrors{}}
 	for name, on := range map[string]bool{"literal": d.Literal, "any_case": d.AnyCase} {
 		if on {
 			v.Upstream.Values[name] = "yes"
@@ -131,7 +133,7 @@ func (c *Console) doDetails(x *gin.Context) {
 	}
 	chosen := len(icon) > 0
 	if len(f.Wrong) == 0 {
-		err = c.House.Describe(x.Request.Context(), actor(x), site, f.Values["title"], f.Values["listing"] == "yes", d, icon, http.DetectContentType(icon))
+		err = pages.UpdateDetails(x.Request.Context(), c.House, actor(x), site, f.Values["title"], f.Values["listing"] == "yes", d, icon, http.DetectContentType(icon))
 		if err == nil {
 			c.flash(x, "Kept. It shows on every page from now on.")
 			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/listing")
@@ -145,8 +147,8 @@ func (c *Console) doDetails(x *gin.Context) {
 	if chosen && f.Wrong["icon"] == "" {
 		f.Wrong["icon"] = chooseAgain
 	}
-	empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
-	c.showListing(x, http.StatusUnprocessableEntity, &f, empty, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+	empty := form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
+	c.showListing(x, http.StatusUnprocessableEntity, &f, empty, form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
 }
 
 // addressFree says of an address, while it is typed, whether the site can have it.
@@ -154,14 +156,14 @@ func (c *Console) addressFree(x *gin.Context) {
 	s, site := c.House.State(), x.Param("site")
 	to := strings.TrimSpace(x.Query("address"))
 	v := checked{}
-	switch problem := s.AddressProblem(site, to); {
+	switch problem := pages.AddressProblem(s, site, to); {
 	case to == site:
 		v.Good = []string{"This is its address now."}
 	case problem == "":
 		v.Good = []string{c.SiteHost(to) + " is free."}
 	default:
 		v.Bad = []string{problem}
-		if free := s.FreeAddresses(site, to); len(free) > 0 {
+		if free := pages.FreeAddresses(s, site, to); len(free) > 0 {
 			v.Good = []string{"Free are " + strings.Join(free, ", ") + "."}
 		}
 	}
@@ -171,13 +173,13 @@ func (c *Console) addressFree(x *gin.Context) {
 func (c *Console) doAddress(x *gin.Context) {
 	f := typed(x, "address")
 	site := x.Param("site")
-	err := c.House.Readdress(x.Request.Context(), actor(x), site, f.Values["address"])
+	err := pages.ChangeAddress(x.Request.Context(), c.House, actor(x), site, f.Values["address"])
 	switch {
 	case err == nil:
 		c.flash(x, "The site stands at "+c.SiteHost(f.Values["address"])+" now. The old address leads on, page by page.")
 		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/listing")
 	case errors.As(err, &f.Wrong):
-		c.showListing(x, http.StatusUnprocessableEntity, nil, f, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+		c.showListing(x, http.StatusUnprocessableEntity, nil, f, form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
 	default:
 		c.fail(x, err)
 	}
@@ -186,11 +188,11 @@ func (c *Console) doAddress(x *gin.Context) {
 // doUpstream lets a site live on another web server, or have pages of its own.
 func (c *Console) doUpstream(x *gin.Context) {
 	f := typed(x, "upstream", "literal", "any_case", "askers")
-	err := c.House.StandInFrontOf(x.Request.Context(), actor(x), x.Param("site"), app.Elsewhere{
-		Upstream: f.Values["upstream"], Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: words(f.Values["askers"]),
+	err := doors.SetUpstream(x.Request.Context(), c.House, actor(x), x.Param("site"), doors.Elsewhere{
+		Upstream: f.Values["upstream"], Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: eachWord(f.Values["askers"]),
 	})
 	if errors.As(err, &f.Wrong) {
-		empty := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+		empty := form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
 		c.showListingWith(x, http.StatusUnprocessableEntity, nil, empty, empty, &f)
 		return
 	}
@@ -198,7 +200,7 @@ func (c *Console) doUpstream(x *gin.Context) {
 }
 
 func (c *Console) doLetGo(x *gin.Context) {
-	c.afterListing(x, c.House.LetGo(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("address")), "The old address leads here no more.")
+	c.afterListing(x, pages.ReleaseAddress(x.Request.Context(), c.House, actor(x), x.Param("site"), x.PostForm("address")), "The old address leads here no more.")
 }
 
 func (c *Console) doShort(x *gin.Context) {
@@ -208,9 +210,9 @@ func (c *Console) doShort(x *gin.Context) {
 	} else if f.Values["path"] == "" {
 		f.Values["path"] = "/"
 	}
-	err := c.House.NameShortly(x.Request.Context(), actor(x), x.Param("site"), strings.ToLower(f.Values["name"]), f.Values["path"])
+	err := pages.SetShortName(x.Request.Context(), c.House, actor(x), x.Param("site"), strings.ToLower(f.Values["name"]), f.Values["path"])
 	if errors.As(err, &f.Wrong) {
-		c.showListing(x, http.StatusUnprocessableEntity, nil, form{Values: map[string]string{}, Wrong: app.FieldErrors{}}, f)
+		c.showListing(x, http.StatusUnprocessableEntity, nil, form{Values: map[string]string{}, Wrong: house.FieldErrors{}}, f)
 		return
 	}
 	c.afterListing(x, err, "Kept.")

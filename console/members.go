@@ -9,10 +9,14 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"velada/app/members"
+	"velada/app/people"
+	"velada/core/roster"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -35,7 +39,7 @@ type membersView struct {
 type memberList struct {
 	ID, Name, Empty string
 	Rows            []memberRow
-	Acts            []app.MemberChange
+	Acts            []members.MemberChange
 	Word            bool // an answer can carry a word
 }
 
@@ -53,7 +57,7 @@ const mostWaysShown = 2
 type askingRow struct {
 	ID                              int64
 	Name, Address, Page, Word, When string
-	Ways                            []app.WayToSayYes
+	Ways                            []members.WayToSayYes
 	Look                            string // where the ways are worked out; "" where they are shown
 }
 
@@ -89,11 +93,11 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 	}
 	ctx := x.Request.Context()
 	p := c.sitePage(x, "Members")
-	v.At, v.Standing = membersURL(d.site), app.SignUpWords(d.then.SignUp)
+	v.At, v.Standing = membersURL(d.site), words.SignUpWords(d.then.SignUp)
 	v.Lists = []memberList{
-		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []app.MemberChange{app.Admit, app.Refuse, app.Block}, Word: true},
-		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []app.MemberChange{app.Block, app.Remove}},
-		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []app.MemberChange{app.Unblock, app.Remove}},
+		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []members.MemberChange{members.Admit, members.Refuse, members.Block}, Word: true},
+		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []members.MemberChange{members.Block, members.Remove}},
+		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []members.MemberChange{members.Unblock, members.Remove}},
 	}
 	profiles, err1 := store.Profiles(ctx, c.House.DB, c.House.State().ID(d.site))
 	asks, err2 := store.LetIns(ctx, c.House.DB, c.House.State().ID(d.site))
@@ -101,15 +105,15 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		c.fail(x, err)
 		return
 	}
-	chosen := d.state.Policy.Document().People
+	known := d.state.Policy.Document().People
 	for _, m := range d.now.Members {
 		profile := profiles[m.Who]
 		row := memberRow{ID: m.Who, Name: d.words.Person(m.Who), URL: d.doorURL("", "person:"+m.Who), Answers: profile.Answers}
 		if !profile.Since.IsZero() {
 			row.Since = c.moment(profile.Since)
 		}
-		if i := slices.IndexFunc(chosen, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
-			row.Address = chosen[i].Address
+		if i := slices.IndexFunc(known, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
+			row.Address = known[i].Address
 		}
 		list := &v.Lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
 		list.Rows = append(list.Rows, row)
@@ -117,7 +121,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 	for _, l := range asks {
 		row := askingRow{ID: l.ID, Name: c.House.NameOf(l.Who), Address: c.House.AddressText(l.Who), Page: d.state.Title(d.site, l.Path), Word: l.Word, When: c.moment(l.At)}
 		if look := strconv.FormatInt(l.ID, 10); len(v.Asking) < mostWaysShown && x.Query("asking") == "" || x.Query("asking") == look {
-			row.Ways = c.House.WaysToSayYes(ctx, actor(x), l)
+			row.Ways = members.WaysToSayYes(ctx, c.House, actor(x), l)
 		} else {
 			row.Look = v.At + "?asking=" + look + "#asking-" + look
 		}
@@ -159,7 +163,7 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 	c.show(x, status, "members", p)
 }
 
-func likeValues(m app.Membership) map[string]string {
+func likeValues(m house.Membership) map[string]string {
 	yes := func(b bool) string { return map[bool]string{true: "yes"}[b] }
 	return map[string]string{
 		"questions": strings.Join(m.Questions, "\n"), "terms": m.Terms, "corner": m.Corner, "sign_in": m.SignIn, "yours": m.Yours, "first": m.First,
@@ -177,11 +181,11 @@ func (c *Console) doMember(x *gin.Context) {
 		return
 	}
 	if x.PostForm("change") == "group" {
-		c.houseChange(x, c.House.PutIn(x.PostForm("group"), chosen), to, to, "They are in the group now.")
+		c.houseChange(x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
 		return
 	}
-	n, err := c.House.ChangeMembers(ctx, me, site, chosen, app.MemberChange(x.PostForm("change")), x.PostForm("word"))
-	if errors.Is(err, app.ErrOnTeam) {
+	n, err := members.ChangeMembers(ctx, c.House, me, site, chosen, members.MemberChange(x.PostForm("change")), x.PostForm("word"))
+	if errors.Is(err, members.ErrOnTeam) {
 		c.complain(x, capital(err.Error())+".")
 		x.Redirect(http.StatusSeeOther, to)
 		return
@@ -192,7 +196,7 @@ func (c *Console) doMember(x *gin.Context) {
 // doSignUp sets who may become a member by themselves: rehearsed.
 func (c *Console) doSignUp(x *gin.Context) {
 	f := typed(x, "mode", "domains")
-	domains := words(f.Values["domains"])
+	domains := eachWord(f.Values["domains"])
 	for _, d := range domains {
 		if _, err := access.ParseDomainPattern(d); err != nil {
 			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
@@ -216,14 +220,14 @@ func (c *Console) doSignUp(x *gin.Context) {
 func (c *Console) doLike(x *gin.Context) {
 	site := x.Param("site")
 	f := typed(x, "questions", "terms", "corner", "sign_in", "yours", "first", "list", "asking", "comments", "held")
-	m := app.Membership{
+	m := house.Membership{
 		Questions: nonEmpty(f.Values["questions"]), Terms: f.Values["terms"], Corner: f.Values["corner"], SignIn: f.Values["sign_in"], Yours: f.Values["yours"], First: f.Values["first"],
 		List: f.Values["list"] == "yes", NoAsking: f.Values["asking"] != "yes", Comments: nonEmpty(f.Values["comments"]), Held: f.Values["held"] == "yes",
 	}
 	if !slices.Contains([]string{"", "head", "foot"}, m.Corner) {
 		m.Corner = ""
 	}
-	err := c.House.SetMembership(x.Request.Context(), actor(x), site, m)
+	err := members.SetMembership(x.Request.Context(), c.House, actor(x), site, m)
 	if errors.As(err, &f.Wrong) {
 		c.showMembers(x, http.StatusUnprocessableEntity, &membersView{Like: f})
 		return
@@ -246,13 +250,13 @@ func (c *Console) doMemberLetter(x *gin.Context) {
 	f := typed(x, "subject", "text", "to")
 	var to []string
 	if f.Values["to"] != "" {
-		guests := app.ReadGuests(f.Values["to"], c.known(x))
+		guests := roster.ReadGuests(f.Values["to"], c.known(x))
 		if to = guests.People; len(guests.Problems) > 0 {
 			f.Wrong["to"] = strings.Join(guests.Problems, " ")
 		}
 	}
 	if len(f.Wrong) == 0 {
-		sent, unwanted, err := c.House.WriteToMembers(x.Request.Context(), actor(x), site, to, f.Values["subject"], f.Values["text"])
+		sent, unwanted, err := members.WriteToMembers(x.Request.Context(), c.House, actor(x), site, to, f.Values["subject"], f.Values["text"])
 		if !errors.As(err, &f.Wrong) {
 			text := capital(count(sent, "letter is", "letters are")) + " on the way."
 			if unwanted > 0 {
@@ -269,9 +273,9 @@ func (c *Console) doAnswerAsking(x *gin.Context) {
 	site := x.Param("site")
 	id, err := readNumber(x.PostForm("id"))
 	if err != nil {
-		err = app.ErrNothing
+		err = house.ErrNothing
 	} else {
-		err = c.House.AnswerLetIn(x.Request.Context(), actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
+		err = members.AnswerLetIn(x.Request.Context(), c.House, actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
 	}
 	c.done(x, err, "They are told by mail.", membersURL(site)+"#asking")
 }
@@ -280,9 +284,9 @@ func (c *Console) doModerate(x *gin.Context) {
 	site := x.Param("site")
 	id, err := readNumber(x.PostForm("id"))
 	if err != nil {
-		err = app.ErrNothing
+		err = house.ErrNothing
 	} else {
-		err = c.House.ModerateComment(x.Request.Context(), actor(x), site, id, x.PostForm("action") == "show")
+		err = members.ModerateComment(x.Request.Context(), c.House, actor(x), site, id, x.PostForm("action") == "show")
 	}
 	c.done(x, err, "Done, for the very next request.", membersURL(site)+"#comments")
 }
@@ -301,7 +305,7 @@ func (c *Console) membersOut(x *gin.Context) {
 	w := csv.NewWriter(x.Writer)
 	questions := s.Site(site).Membership.Questions
 	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
-	words := app.Wording{Document: s.Policy.Document()}
+	words := words.Wording{Document: s.Policy.Document()}
 	doc := s.SiteDocument(site)
 	for _, m := range doc.Members {
 		p := profiles[m.Who]
@@ -337,8 +341,8 @@ func (c *Console) membersOut(x *gin.Context) {
 // stop shows where letters of a site are stopped, by the link at their foot.
 func (c *Console) stop(x *gin.Context) {
 	meant := x.Request.Method == http.MethodPost
-	site, address, err := c.House.Stop(x.Request.Context(), x.Param("token"), meant)
-	if errors.Is(err, app.ErrLinkSpent) {
+	site, address, err := members.Stop(x.Request.Context(), c.House, x.Param("token"), meant)
+	if errors.Is(err, house.ErrLinkSpent) {
 		c.refuse(x, http.StatusNotFound, "This link stops nothing. Take it whole from the foot of a letter.")
 		return
 	}

@@ -12,10 +12,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"velada/app/pages"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/core/content"
 	"velada/store"
@@ -73,7 +74,7 @@ func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
 	case err != nil:
 		return nil, err
 	case p == nil || !c.House.Can(actor(x), x.Param("site"), p.Path).Has(access.Preview):
-		return nil, app.ErrNoSite
+		return nil, house.ErrNoSite
 	}
 	return p, nil
 }
@@ -127,10 +128,10 @@ func (c *Console) showPages(x *gin.Context, status int, p *store.Page, more func
 		return
 	}
 	view := c.sitePage(x, "Pages")
-	v := &pagesView{Site: site, Page: p, Place: form{Wrong: app.FieldErrors{}}, Form: form{Wrong: app.FieldErrors{}}, Look: "/sites/" + site + "/look"}
+	v := &pagesView{Site: site, Page: p, Place: form{Wrong: house.FieldErrors{}}, Form: form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
 	v.Tree = c.tree(site, visible, p)
 	if x.Query("new") != "" && view.Site.MayWrite {
-		v.New = &newPageForm{form: form{Values: map[string]string{"under": x.Query("under")}, Wrong: app.FieldErrors{}}}
+		v.New = &newPageForm{form: form{Values: map[string]string{"under": x.Query("under")}, Wrong: house.FieldErrors{}}}
 	}
 	if p != nil {
 		v.MayWrite = c.House.Can(me, site, p.Path).Has(access.Write)
@@ -306,8 +307,8 @@ func (c *Console) savePage(x *gin.Context) {
 	f.Values["body"] = x.PostForm("body")
 	version, _ := strconv.Atoi(f.Values["version"])
 	inPage := strings.Contains(x.GetHeader("Accept"), "application/json")
-	saved, err := c.House.SavePage(x.Request.Context(), actor(x), site, p.ID, version, f.Values["title"], f.Values["body"], x.PostForm("over") == "yes")
-	var conflict app.Conflict
+	saved, err := pages.SavePage(x.Request.Context(), c.House, actor(x), site, p.ID, version, f.Values["title"], f.Values["body"], x.PostForm("over") == "yes")
+	var conflict pages.Conflict
 	switch {
 	case err == nil:
 		c.presence.tellSaved(site, p.ID, actor(x).Name, saved.Page.Version)
@@ -336,7 +337,7 @@ func (c *Console) savePage(x *gin.Context) {
 			v.Conflict = &conflictView{Pieces: content.Words(conflict.Theirs.Body, f.Values["body"]), Version: conflict.Theirs.Version}
 			v.Conflict.By = c.House.NameOf(conflict.Theirs.SavedBy)
 		})
-	case errors.As(err, &f.Wrong), errors.Is(err, app.ErrSection):
+	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
 		text := capital(err.Error()) + "."
 		for _, wrong := range f.Wrong {
 			text = wrong
@@ -353,7 +354,7 @@ func (c *Console) savePage(x *gin.Context) {
 
 func (c *Console) newPage(x *gin.Context) {
 	if !c.House.CanAnywhere(actor(x), x.Param("site")).Has(access.Write) {
-		c.fail(x, app.ErrMayNot)
+		c.fail(x, house.ErrMayNot)
 		return
 	}
 	f := typed(x, "title", "under", "path")
@@ -363,7 +364,7 @@ func (c *Console) newPage(x *gin.Context) {
 		if under == "" {
 			under = "/"
 		}
-		to = app.PathFor(under, f.Values["title"])
+		to = pages.PathFor(under, f.Values["title"])
 		if f.Values["title"] == "" {
 			to = "/page"
 		}
@@ -371,13 +372,13 @@ func (c *Console) newPage(x *gin.Context) {
 	if visible, err := c.visiblePages(x); err == nil && len(visible) == 0 && f.Values["path"] == "" {
 		to = "/"
 	}
-	p, err := c.House.NewPage(x.Request.Context(), actor(x), x.Param("site"), to, f.Values["title"], "")
+	p, err := pages.NewPage(x.Request.Context(), c.House, actor(x), x.Param("site"), to, f.Values["title"], "")
 	switch {
 	case err == nil:
 		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
 	case errors.As(err, &f.Wrong):
 		c.showPages(x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{form: f} })
-	case errors.Is(err, app.ErrSection):
+	case errors.Is(err, house.ErrSection):
 		f.Wrong["under"] = capital(err.Error()) + "."
 		c.showPages(x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{form: f} })
 	default:
@@ -393,14 +394,14 @@ func (c *Console) placePage(x *gin.Context) {
 		return
 	}
 	f := typed(x, "path")
-	links, err := c.House.MovePage(x.Request.Context(), actor(x), x.Param("site"), p.ID, f.Values["path"], x.PostForm("in_menu") == "yes", x.PostForm("listing") == "yes")
+	links, err := pages.MovePage(x.Request.Context(), c.House, actor(x), x.Param("site"), p.ID, f.Values["path"], x.PostForm("in_menu") == "yes", x.PostForm("listing") == "yes")
 	switch {
 	case err == nil && links > 0:
 		c.flash(x, "The page moved, and "+count(links, "link", "links")+" to it "+plural(links, "was", "were")+" put right.")
 	case err == nil:
 		c.flash(x, "Kept in the working copy. Visitors see it with the next edition.")
-	case errors.As(err, &f.Wrong), errors.Is(err, app.ErrSection):
-		if errors.Is(err, app.ErrSection) {
+	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
+		if errors.Is(err, house.ErrSection) {
 			f.Wrong["path"] = capital(err.Error()) + "."
 		}
 		c.showPages(x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Place = f })
@@ -419,7 +420,7 @@ func (c *Console) shiftPage(x *gin.Context) {
 		if x.PostForm("to") == "up" {
 			by = -1
 		}
-		err = c.House.ShiftPage(x.Request.Context(), actor(x), x.Param("site"), p.ID, by)
+		err = pages.ShiftPage(x.Request.Context(), c.House, actor(x), x.Param("site"), p.ID, by)
 	}
 	c.afterPage(x, err, "")
 }
@@ -427,7 +428,7 @@ func (c *Console) shiftPage(x *gin.Context) {
 func (c *Console) dropPage(x *gin.Context) {
 	p, err := c.workingPage(x)
 	if err == nil {
-		err = c.House.DropPage(x.Request.Context(), actor(x), x.Param("site"), p.ID)
+		err = pages.DropPage(x.Request.Context(), c.House, actor(x), x.Param("site"), p.ID)
 	}
 	if err == nil {
 		c.flash(x, fmt.Sprintf("“%s” is out of the working copy. Visitors lose it with the next edition, and are not told before.", p.Title))
@@ -447,17 +448,17 @@ func (c *Console) restorePage(x *gin.Context) {
 	version, _ := strconv.Atoi(x.PostForm("version"))
 	old, err := store.PageSaved(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")), p.ID, version)
 	if err == nil && old == nil {
-		err = app.ErrNoPage
+		err = pages.ErrNoPage
 	}
 	if err == nil {
-		_, err = c.House.SavePage(x.Request.Context(), actor(x), x.Param("site"), p.ID, p.Version, old.Title, old.Body, false)
+		_, err = pages.SavePage(x.Request.Context(), c.House, actor(x), x.Param("site"), p.ID, p.Version, old.Title, old.Body, false)
 	}
 	c.afterPage(x, err, "The earlier state is back. What stood there before can be brought back too.")
 }
 
 func (c *Console) afterPage(x *gin.Context, err error, told string) {
 	switch {
-	case errors.Is(err, app.ErrSection):
+	case errors.Is(err, house.ErrSection):
 		c.complain(x, capital(err.Error())+".")
 	case err != nil:
 		c.fail(x, err)
@@ -471,7 +472,7 @@ func (c *Console) afterPage(x *gin.Context, err error, told string) {
 // addFile takes a file that was dropped or chosen into the working copy.
 func (c *Console) addFile(x *gin.Context) {
 	site := x.Param("site")
-	name, data, err := fileSent(x, "file", app.MostFile)
+	name, data, err := fileSent(x, "file", pages.MostFile)
 	if err != nil || data == nil {
 		text := "This file is empty, or none came."
 		if err != nil {
@@ -486,9 +487,9 @@ func (c *Console) addFile(x *gin.Context) {
 	} else if c.House.Can(actor(x), site, "/").Has(access.Write) {
 		under = "/files"
 	}
-	to := path.Join("/", under, app.FileName(name))
-	f, err := c.House.SaveFile(x.Request.Context(), actor(x), site, to, app.FileType(name, data), data)
-	var wrong app.FieldErrors
+	to := path.Join("/", under, pages.FileName(name))
+	f, err := pages.SaveFile(x.Request.Context(), c.House, actor(x), site, to, pages.FileType(name, data), data)
+	var wrong house.FieldErrors
 	switch {
 	case err == nil:
 		markdown := fmt.Sprintf("[%s](%s)", name, access.EscapePath(f.Path))
@@ -506,7 +507,7 @@ func (c *Console) addFile(x *gin.Context) {
 		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
 	case errors.As(err, &wrong):
 		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": wrong["file"]})
-	case errors.Is(err, app.ErrSection):
+	case errors.Is(err, house.ErrSection):
 		x.JSON(http.StatusForbidden, gin.H{"error": "This part of the site is not yours to change."})
 	default:
 		c.fail(x, err)
@@ -541,7 +542,7 @@ func (c *Console) workingFile(x *gin.Context) {
 }
 
 func (c *Console) dropFile(x *gin.Context) {
-	err := c.House.DropFile(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("path"))
+	err := pages.DropFile(x.Request.Context(), c.House, actor(x), x.Param("site"), x.PostForm("path"))
 	if err == nil {
 		c.flash(x, "The file is out of the working copy.")
 	}
@@ -576,7 +577,7 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	plan, err := c.House.PlanPublication(x.Request.Context(), d.site)
+	plan, err := pages.PlanPublication(x.Request.Context(), c.House, d.site)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -586,7 +587,7 @@ func (c *Console) lookAtWorking(x *gin.Context) {
 	if section { // who else there is, is not told to them
 		d.as = "stranger"
 	}
-	edition, _, err := c.House.WorkingEdition(x.Request.Context(), d.site)
+	edition, _, err := pages.WorkingEdition(x.Request.Context(), c.House, d.site)
 	if err != nil {
 		c.fail(x, err)
 		return

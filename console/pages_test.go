@@ -14,8 +14,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/pages"
+	"velada/core/parts"
 
-	"velada/app"
 	"velada/store"
 )
 
@@ -317,7 +318,7 @@ func TestPreviewLinks(t *testing.T) {
 	if err != nil || len(list) != 1 {
 		t.Fatal(err)
 	}
-	_, as, ok = d.console.preview(r, d.house.PreviewToken(list[0].ID))
+	_, as, ok = d.console.preview(r, pages.PreviewToken(d.house, list[0].ID))
 	if !ok || as.May("/crew/corvus") || !as.May("/crew/antlia") {
 		t.Error("a crew shares what is not theirs")
 	}
@@ -419,19 +420,19 @@ func TestTeamOnScreen(t *testing.T) {
 
 func TestTheDoorOfATable(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	door := app.TableDoor("/", "nights")
+	door := parts.TableDoor("/", "nights")
 	at := "/sites/instrument-log/door?page=" + url.QueryEscape(door)
 	d.shows(at, "Who may view the table “nights” on Log", "It is shown to whoever the page opens to", "Give the table a door of its own")
 	d.post("/sites/instrument-log/door/own", "page", door, "mode", "also")
 	d.post("/sites/instrument-log/door/add", "page", door, "kind", "people", "list", "Salma Rachidi")
-	if got, own := app.DoorAt(d.draft("instrument-log"), door); !own || len(got.Ways) != 1 || got.Ways[0].People[0] != "salma" {
+	if got, own := parts.DoorAt(d.draft("instrument-log"), door); !own || len(got.Ways) != 1 || got.Ways[0].People[0] != "salma" {
 		t.Errorf("%+v %v", got, own)
 	}
 	d.shows(at+"&as=person:bram", "No table on it is shown.", "rehearsing")
 	d.shows(at+"&as=person:salma", "Shown on it: the table nights.")
 	d.shows("/sites/instrument-log/rehearsal", "The table “nights” on / gets a door of its own.", "“Salma Rachidi” is let in")
 	d.post("/sites/instrument-log/door/start", "page", door, "start", "public")
-	if got, _ := app.DoorAt(d.draft("instrument-log"), door); got.Ways[0].Way != "anyone" {
+	if got, _ := parts.DoorAt(d.draft("instrument-log"), door); got.Ways[0].Way != "anyone" {
 		t.Errorf("%+v", got)
 	}
 	d.post("/sites/instrument-log/door/own", "page", door)

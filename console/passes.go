@@ -7,10 +7,13 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"velada/app/doors"
+	"velada/core/parts"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
@@ -66,7 +69,7 @@ func (c *Console) doPass(x *gin.Context) {
 	password, label, under := f.Values["password"], f.Values["label"], cmp.Or(f.Values["under"], "/")
 	switch action {
 	case "password":
-		label = app.Wording{Document: s.Policy.Document(), Site: s.SiteDocument(site), Zone: s.Zone}.Pass(id)
+		label = words.Wording{Document: s.Policy.Document(), Site: s.SiteDocument(site), Zone: s.Zone}.Pass(id)
 		f.Label = label
 	default:
 		if label == "" {
@@ -107,7 +110,7 @@ func (c *Console) doPass(x *gin.Context) {
 		c.againWithPass(x, f)
 		return
 	}
-	if other := c.House.ReusedOn(actor(x), site, secret); other != "" {
+	if other := doors.ReusedOn(c.House, actor(x), site, secret); other != "" {
 		c.complain(x, "The same password opens “"+other+"” too: whoever has one has both.")
 	}
 	c.giveHandout(x, label, password, cmp.Or(path, under))
@@ -130,7 +133,7 @@ func (c *Console) doPass(x *gin.Context) {
 			})
 			draft.Passes = append(draft.Passes, access.Pass{ID: id, Label: label, Under: under, From: from, Until: until})
 			way := access.Way{Way: "pass", Passes: []string{id}}
-			own, _ := app.DoorAt(draft, path)
+			own, _ := parts.DoorAt(draft, path)
 			switch action {
 			case "start":
 				setWays(draft, path, []access.Way{way})
@@ -163,7 +166,7 @@ func (c *Console) againWithPass(x *gin.Context, f *passForm) {
 }
 
 // sameSecret names another pass of the site that has the same password.
-func (c *Console) sameSecret(s *app.State, site string, secret store.NewSecret, but string) string {
+func (c *Console) sameSecret(s *house.State, site string, secret store.NewSecret, but string) string {
 	for _, p := range s.SiteDocument(site).Passes {
 		if p.ID != but && !p.Revoked && identity.SameKey(s.Site(site).Passes[p.ID].Hash, secret.Hash) {
 			return p.Label

@@ -11,10 +11,9 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"velada/house"
 
 	"github.com/go-webauthn/webauthn/protocol/webauthncbor"
-
-	"velada/app"
 )
 
 var plain = base64.RawURLEncoding
@@ -135,7 +134,7 @@ func TestAPasskeyLetsInOnce(t *testing.T) {
 	if _, body, _ := jonas.get("/account"); !strings.Contains(body, "The blue key") {
 		t.Error("it is not listed")
 	}
-	err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *app.Settings) { s.SecondStep = []string{"editor"} })
+	err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"editor"} })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,10 +7,14 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"velada/app/people"
+	"velada/core/parts"
+	"velada/core/roster"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -45,7 +49,7 @@ func (c *Console) forStewards(x *gin.Context) {
 
 // forKeepers lets only those on who may look after the group.
 func (c *Console) forKeepers(x *gin.Context) {
-	if app.GroupAt(c.House.State().Policy.Document(), x.Param("group")) == nil || !c.House.MayKeep(x.Request.Context(), actor(x), x.Param("group")) {
+	if parts.GroupAt(c.House.State().Policy.Document(), x.Param("group")) == nil || !c.House.MayKeep(x.Request.Context(), actor(x), x.Param("group")) {
 		c.notFound(x)
 		x.Abort()
 	}
@@ -131,11 +135,11 @@ func (c *Console) groupLines(x *gin.Context) (lines []groupLine) {
 			inner[id] = true
 		}
 	}
-	w := app.Wording{Document: doc, Zone: s.Zone}
+	w := words.Wording{Document: doc, Zone: s.Zone}
 	seen := map[string]bool{}
 	var add func(id string, depth int)
 	add = func(id string, depth int) {
-		g := app.GroupAt(doc, id)
+		g := parts.GroupAt(doc, id)
 		if g == nil || seen[id] {
 			return
 		}
@@ -215,7 +219,7 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 			v.Form.Values["blocked"] = "yes"
 		}
 	}
-	w := app.Wording{Document: doc, Zone: s.Zone}
+	w := words.Wording{Document: doc, Zone: s.Zone}
 	for _, g := range doc.Groups {
 		if !s.Policy.InGroup(g.ID, id, c.at()) && !slices.Contains(g.People, person.ID) {
 			continue
@@ -223,7 +227,7 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 		row := personGroup{ID: g.ID, Name: cmp.Or(g.Name, g.ID), Direct: slices.Contains(g.People, person.ID)}
 		if row.Direct {
 			row.Text = w.Window(g.From, g.Until)
-			plan, err := c.House.PlanHouse(x.Request.Context(), actor(x), c.House.TakeOut(g.ID, []string{person.ID}))
+			plan, err := c.House.PreviewPeople(x.Request.Context(), actor(x), people.TakeOut(c.House, g.ID, []string{person.ID}))
 			if err == nil {
 				row.Loses = lossesOf(plan, person.ID, s)
 			}
@@ -236,7 +240,7 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 	for _, r := range s.Policy.Reach(id, c.at()) {
 		site := s.SiteDocument(r.Site)
 		row := reachRow{Address: r.Site, Title: cmp.Or(site.Title, r.Site)}
-		w := app.Wording{Document: doc, Site: site, Zone: s.Zone}
+		w := words.Wording{Document: doc, Site: site, Zone: s.Zone}
 		for _, e := range r.Team {
 			text := capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
 			if e.Group != "" {
@@ -271,7 +275,7 @@ func (c *Console) showPerson(x *gin.Context, status int, f, merge form) {
 }
 
 // lossesOf says what a change takes from one person.
-func lossesOf(plan *app.HousePlan, id string, s *app.State) (list []string) {
+func lossesOf(plan *house.PeoplePreview, id string, s *house.State) (list []string) {
 	for _, site := range plan.Impact.Full.Sites {
 		for _, p := range site.Pages {
 			if slices.Contains(p.Loses.IDs(), id) {
@@ -279,7 +283,7 @@ func lossesOf(plan *app.HousePlan, id string, s *app.State) (list []string) {
 			}
 			for _, can := range p.Can {
 				if can.Person == id && can.Loses != 0 {
-					list = append(list, "to "+app.CapabilityWords(can.Loses)+" on "+site.Site+p.Path)
+					list = append(list, "to "+words.CapabilityWords(can.Loses)+" on "+site.Site+p.Path)
 				}
 			}
 		}
@@ -296,7 +300,7 @@ type changeView struct {
 	Hidden  []pair
 	To      string // where it is made
 	Back    string
-	Uses    []app.GroupUse
+	Uses    []people.GroupUse
 }
 
 type pair struct{ Name, Value string }
@@ -311,12 +315,12 @@ type changeSite struct {
 
 // houseChange shows what a change of the house would do, or makes it where that
 // was seen and is meant.
-func (c *Console) houseChange(x *gin.Context, change app.HouseChange, back, then, done string, uses ...app.GroupUse) {
+func (c *Console) houseChange(x *gin.Context, change house.PeopleChange, back, then, done string, uses ...people.GroupUse) {
 	if x.PostForm("meant") == "yes" {
 		c.madeHouseChange(x, change, then, done)
 		return
 	}
-	plan, err := c.House.PlanHouse(x.Request.Context(), actor(x), change)
+	plan, err := c.House.PreviewPeople(x.Request.Context(), actor(x), change)
 	if err != nil {
 		c.houseRefused(x, err, back)
 		return
@@ -334,8 +338,8 @@ func (c *Console) houseChange(x *gin.Context, change app.HouseChange, back, then
 	c.show(x, http.StatusOK, "house-change", p)
 }
 
-func (c *Console) madeHouseChange(x *gin.Context, change app.HouseChange, then, done string) {
-	if err := c.House.ApplyHouse(x.Request.Context(), actor(x), change); err != nil {
+func (c *Console) madeHouseChange(x *gin.Context, change house.PeopleChange, then, done string) {
+	if err := c.House.ChangePeople(x.Request.Context(), actor(x), change); err != nil {
 		c.houseRefused(x, err, then)
 		return
 	}
@@ -345,13 +349,13 @@ func (c *Console) madeHouseChange(x *gin.Context, change app.HouseChange, then, 
 
 func (c *Console) houseRefused(x *gin.Context, err error, back string) {
 	var problems access.Problems
-	var wrong app.FieldErrors
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &problems):
 		c.complain(x, "That does not go together: "+problems.Error())
 	case errors.As(err, &wrong):
 		c.complain(x, wrong.Error())
-	case errors.Is(err, app.ErrNothing), errors.As(err, new(access.TeamRefusal)):
+	case errors.Is(err, house.ErrNothing), errors.As(err, new(access.TeamRefusal)):
 		c.done(x, err, "", back)
 		return
 	default:
@@ -361,12 +365,12 @@ func (c *Console) houseRefused(x *gin.Context, err error, back string) {
 	x.Redirect(http.StatusSeeOther, back)
 }
 
-func (c *Console) changeView(plan *app.HousePlan) *changeView {
+func (c *Console) changeView(plan *house.PeoplePreview) *changeView {
 	s := c.House.State()
 	v := &changeView{What: plan.What, Nothing: len(plan.Impact.Full.Sites) == 0}
 	names := func(id string) string {
 		for _, doc := range []*access.Document{plan.Then.Document(), s.Policy.Document()} {
-			if name := (app.Wording{Document: doc}).Person(id); name != id {
+			if name := (words.Wording{Document: doc}).Person(id); name != id {
 				return name
 			}
 		}
@@ -385,7 +389,7 @@ func (c *Console) changeView(plan *app.HousePlan) *changeView {
 				to[id] = append(to[id], title)
 			}
 		}
-		w := app.Wording{Document: plan.Then.Document(), Site: doc, Zone: s.Zone}
+		w := words.Wording{Document: plan.Then.Document(), Site: doc, Zone: s.Zone}
 		for _, p := range site.Pages {
 			title := s.Title(site.Site, p.Path)
 			collect(p.Gains.IDs(), gain, &gains, title)
@@ -393,10 +397,10 @@ func (c *Console) changeView(plan *app.HousePlan) *changeView {
 			for _, can := range p.Can {
 				text := names(can.Person)
 				if can.Gains != 0 {
-					text += " may " + app.CapabilityWords(can.Gains)
+					text += " may " + words.CapabilityWords(can.Gains)
 				}
 				if can.Loses != 0 {
-					text += " may no longer " + app.CapabilityWords(can.Loses)
+					text += " may no longer " + words.CapabilityWords(can.Loses)
 				}
 				if text += ", on " + title + "."; len(row.Can) < 40 {
 					row.Can = append(row.Can, text)
@@ -420,7 +424,7 @@ func (c *Console) changeView(plan *app.HousePlan) *changeView {
 		}
 		v.Sites = append(v.Sites, row)
 	}
-	w := app.Wording{Document: s.Policy.Document(), Zone: s.Zone}
+	w := words.Wording{Document: s.Policy.Document(), Zone: s.Zone}
 	for _, b := range plan.Impact.Broken {
 		w.Site = s.SiteDocument(b.Site)
 		v.Broken = append(v.Broken, w.Promise(b))
@@ -428,18 +432,18 @@ func (c *Console) changeView(plan *app.HousePlan) *changeView {
 	return v
 }
 
-func personFields(x *gin.Context) (form, app.PersonForm) {
+func personFields(x *gin.Context) (form, people.PersonForm) {
 	f := typed(x, "name", "address", "steward", "blocked", "was_name", "was_address", "was_steward", "was_blocked")
 	var was *access.Person
 	if f.Values["was_address"] != "" {
 		was = &access.Person{Name: f.Values["was_name"], Address: f.Values["was_address"], Steward: f.Values["was_steward"] == "yes", Blocked: f.Values["was_blocked"] == "yes"}
 	}
-	return f, app.PersonForm{Was: was, ID: x.Param("person"), Name: f.Values["name"], Address: f.Values["address"], Steward: f.Values["steward"] == "yes", Blocked: f.Values["blocked"] == "yes", Groups: x.PostFormArray("groups")}
+	return f, people.PersonForm{Was: was, ID: x.Param("person"), Name: f.Values["name"], Address: f.Values["address"], Steward: f.Values["steward"] == "yes", Blocked: f.Values["blocked"] == "yes", Groups: x.PostFormArray("groups")}
 }
 
 func (c *Console) doNewPerson(x *gin.Context) {
 	f, person := personFields(x)
-	change, err := c.House.ChangePerson(person)
+	change, err := people.ChangePerson(c.House, person)
 	if errors.As(err, &f.Wrong) {
 		c.showPeople(x, http.StatusUnprocessableEntity, &f)
 		return
@@ -449,7 +453,7 @@ func (c *Console) doNewPerson(x *gin.Context) {
 
 func (c *Console) doPerson(x *gin.Context) {
 	f, person := personFields(x)
-	change, err := c.House.ChangePerson(person)
+	change, err := people.ChangePerson(c.House, person)
 	if errors.As(err, &f.Wrong) {
 		c.showPerson(x, http.StatusUnprocessableEntity, f, form{})
 		return
@@ -460,14 +464,14 @@ func (c *Console) doPerson(x *gin.Context) {
 
 func (c *Console) doLeaveHouse(x *gin.Context) {
 	id := x.Param("person")
-	change, err := c.House.Leave(id)
+	change, err := people.LeaveHouse(c.House, id)
 	if err != nil {
-		c.fail(x, errors.Join(err, app.ErrNoSite))
+		c.fail(x, errors.Join(err, house.ErrNoSite))
 		return
 	}
 	here := "/people/" + id
 	if x.PostForm("meant") == "yes" {
-		if err := c.House.ApplyHouse(x.Request.Context(), actor(x), change); err != nil {
+		if err := c.House.ChangePeople(x.Request.Context(), actor(x), change); err != nil {
 			c.houseRefused(x, err, here)
 			return
 		}
@@ -480,12 +484,12 @@ func (c *Console) doLeaveHouse(x *gin.Context) {
 func (c *Console) doMerge(x *gin.Context) {
 	f := typed(x, "with", "stands")
 	here := "/people/" + x.Param("person")
-	guests := app.ReadGuests(f.Values["with"], c.House.State().Policy.Document())
+	guests := roster.ReadGuests(f.Values["with"], c.House.State().Policy.Document())
 	with := ""
 	if len(guests.People) == 1 {
 		with = guests.People[0]
 	}
-	change, err := c.House.Merge(x.Param("person"), with, f.Values["stands"])
+	change, err := people.Merge(c.House, x.Param("person"), with, f.Values["stands"])
 	if errors.As(err, &f.Wrong) {
 		c.showPerson(x, http.StatusUnprocessableEntity, form{}, f)
 		return
@@ -496,7 +500,7 @@ func (c *Console) doMerge(x *gin.Context) {
 // doRelease lets an address that somebody had before be another's.
 func (c *Console) doRelease(x *gin.Context) {
 	here := "/people/" + x.Param("person")
-	change, err := c.House.ReleaseAddress(x.Param("person"), x.PostForm("address"))
+	change, err := people.ReleaseAddress(c.House, x.Param("person"), x.PostForm("address"))
 	if err != nil {
 		c.done(x, err, "", here)
 		return
@@ -508,7 +512,7 @@ func (c *Console) doPersonGroup(x *gin.Context) {
 	here := "/people/" + x.Param("person")
 	chosen := []string{x.Param("person")}
 	if group := x.PostForm("out_of"); group != "" {
-		c.houseChange(x, c.House.TakeOut(group, chosen), here, here, "Taken out, from their next request on.")
+		c.houseChange(x, people.TakeOut(c.House, group, chosen), here, here, "Taken out, from their next request on.")
 		return
 	}
 	ids, _ := readGroups(x.PostForm("into"), c.House.State().Policy.Document())
@@ -517,5 +521,5 @@ func (c *Console) doPersonGroup(x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.houseChange(x, c.House.PutIn(ids[0], chosen), here, here, "They are in the group now.")
+	c.houseChange(x, people.PutIn(c.House, ids[0], chosen), here, here, "They are in the group now.")
 }

@@ -141,7 +141,7 @@ func (c *Console) stream(x *gin.Context, id, title, path string) {
 	}
 	session := c.sessions.GetString(x.Request.Context(), sessionVisits)
 	can := func() access.Capabilities { // nothing once they have signed out
-		if _, in, err := c.House.StillIn(x.Request.Context(), session); err != nil || !in {
+		if _, in, err := c.House.FindSession(x.Request.Context(), session); err != nil || !in {
 			return 0
 		}
 		return canAt(path)

@@ -4,10 +4,11 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"velada/app/pages"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/gate"
 )
@@ -16,13 +17,13 @@ import (
 type previewRow struct{ ID, Label, URL, Until, Who string }
 
 func (c *Console) previewRows(x *gin.Context) ([]previewRow, error) {
-	list, err := c.House.PreviewsFor(x.Request.Context(), actor(x), x.Param("site"))
+	list, err := pages.PreviewsFor(x.Request.Context(), c.House, actor(x), x.Param("site"))
 	if err != nil {
 		return nil, err
 	}
 	var rows []previewRow
 	for _, p := range list {
-		row := previewRow{p.ID, p.Label, c.LookURL + "/" + c.House.PreviewToken(p.ID) + "/", c.moment(p.Until), ""}
+		row := previewRow{p.ID, p.Label, c.LookURL + "/" + pages.PreviewToken(c.House, p.ID) + "/", c.moment(p.Until), ""}
 		row.Who = c.House.NameOf(p.Who)
 		if !c.House.Now().Before(p.Until) {
 			row.Until += ", ended"
@@ -35,7 +36,7 @@ func (c *Console) previewRows(x *gin.Context) ([]previewRow, error) {
 // preview looks at a working copy by a link: just as the one who shared it sees
 // it now.
 func (c *Console) preview(r *http.Request, token string) (string, gate.As, bool) {
-	p, err := c.House.FindPreview(r.Context(), token)
+	p, err := pages.FindPreview(r.Context(), c.House, token)
 	if err != nil {
 		return "", gate.As{}, false
 	}
@@ -44,10 +45,10 @@ func (c *Console) preview(r *http.Request, token string) (string, gate.As, bool)
 	if site == "" || !there || !c.House.CanAnywhere(by, site).Has(access.Preview) {
 		return "", gate.As{}, false
 	}
-	then, err := c.House.DraftPolicy(r.Context(), site)
+	then, err := pages.DraftPolicy(r.Context(), c.House, site)
 	if err == nil {
-		var edition *app.LiveEdition
-		if edition, _, err = c.House.WorkingEdition(r.Context(), site); err == nil {
+		var edition *house.LiveEdition
+		if edition, _, err = pages.WorkingEdition(r.Context(), c.House, site); err == nil {
 			as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.at(), Edition: edition}
 			as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
 			return site, as, true
@@ -61,11 +62,11 @@ func (c *Console) doPreview(x *gin.Context) {
 	site := x.Param("site")
 	f := typed(x, "label", "until")
 	until, ok := instantAsked(f.Values["until"], c.House.State().Zone)
-	err := error(app.FieldErrors{"until": "Say until when it works."})
+	err := error(house.FieldErrors{"until": "Say until when it works."})
 	if ok {
-		err = c.House.SharePreview(x.Request.Context(), actor(x), site, f.Values["label"], until.Time())
+		err = pages.SharePreview(x.Request.Context(), c.House, actor(x), site, f.Values["label"], until.Time())
 	}
-	var wrong app.FieldErrors
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
 		for _, text := range wrong {
@@ -81,8 +82,8 @@ func (c *Console) doPreview(x *gin.Context) {
 }
 
 func (c *Console) endPreview(x *gin.Context) {
-	switch err := c.House.EndPreview(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("id")); {
-	case errors.Is(err, app.ErrNoPreview):
+	switch err := pages.EndPreview(x.Request.Context(), c.House, actor(x), x.Param("site"), x.PostForm("id")); {
+	case errors.Is(err, pages.ErrNoPreview):
 		c.notFound(x)
 		return
 	case err != nil:

@@ -9,10 +9,12 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"velada/app/pages"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -62,12 +64,12 @@ type pictureRow struct{ Path, URL string }
 type requestRow struct{ Who, Note, When string }
 
 func (c *Console) publish(x *gin.Context) {
-	c.showPublish(x, http.StatusOK, form{Values: map[string]string{}, Wrong: app.FieldErrors{}})
+	c.showPublish(x, http.StatusOK, form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
 }
 
 func (c *Console) showPublish(x *gin.Context, status int, f form) {
 	site := x.Param("site")
-	plan, err := c.House.PlanPublication(x.Request.Context(), site)
+	plan, err := pages.PlanPublication(x.Request.Context(), c.House, site)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -105,12 +107,12 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 
 // publishView puts what an edition would change into rows; only what the one who
 // asks may see of the working copy is shown.
-func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishView {
+func (c *Console) publishView(x *gin.Context, plan *pages.Publication) *publishView {
 	site, me := x.Param("site"), actor(x)
 	s := c.House.State()
 	doc := s.SiteDocument(site)
 	known := c.known(x)
-	w := app.Wording{Document: known, Site: plan.Site, Zone: s.Zone, Hides: known != s.Policy.Document()}
+	w := words.Wording{Document: known, Site: plan.Site, Zone: s.Zone, Hides: known != s.Policy.Document()}
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
 	v := &publishView{Site: site, First: plan.Live == nil}
 	if sees("/") { // whoever has a section alone is told of nothing else
@@ -179,7 +181,7 @@ func (c *Console) publishView(x *gin.Context, plan *app.Publication) *publishVie
 
 // viewersOnce says who can view a site once it is live.
 func viewersOnce(st access.Standing) string {
-	words := siteStanding(st, app.Wording{Zone: time.UTC})
+	words := siteStanding(st, words.Wording{Zone: time.UTC})
 	if words.Lit == "" {
 		return strings.TrimSpace(words.Rest)
 	}
@@ -198,7 +200,7 @@ func (c *Console) doPublish(x *gin.Context) {
 		due = at.Time()
 	}
 	if to := f.Values["address"]; to != "" && to != site && len(f.Wrong) == 0 {
-		if err := c.House.Readdress(x.Request.Context(), actor(x), site, to); err != nil {
+		if err := pages.ChangeAddress(x.Request.Context(), c.House, actor(x), site, to); err != nil {
 			if !errors.As(err, &f.Wrong) {
 				c.fail(x, err)
 				return
@@ -211,8 +213,8 @@ func (c *Console) doPublish(x *gin.Context) {
 		c.showPublish(x, http.StatusUnprocessableEntity, f)
 		return
 	}
-	number, err := c.House.Publish(x.Request.Context(), actor(x), site, f.Values["note"], due)
-	var wrong app.FieldErrors
+	number, err := pages.Publish(x.Request.Context(), c.House, actor(x), site, f.Values["note"], due)
+	var wrong house.FieldErrors
 	switch {
 	case err == nil && due.IsZero():
 		c.flash(x, fmt.Sprintf("Edition %d is live.", number))
@@ -220,10 +222,10 @@ func (c *Console) doPublish(x *gin.Context) {
 	case err == nil:
 		c.flash(x, fmt.Sprintf("Edition %d goes live by itself on %s. What you change from now on waits for the one after.", number, c.moment(due)))
 		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
-	case errors.Is(err, app.ErrPast):
+	case errors.Is(err, house.ErrPast):
 		f.Wrong["due"] = "That time has passed. Choose a later one, or publish it now."
 		c.showPublish(x, http.StatusUnprocessableEntity, f)
-	case errors.Is(err, app.ErrNothingNew):
+	case errors.Is(err, pages.ErrNothingNew):
 		c.flash(x, "There was nothing new to publish.")
 		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/publish")
 	case errors.As(err, &wrong):
@@ -236,7 +238,7 @@ func (c *Console) doPublish(x *gin.Context) {
 
 // doAsk asks those who may publish to do so.
 func (c *Console) doAsk(x *gin.Context) {
-	if err := c.House.AskToPublish(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("note")); err != nil {
+	if err := pages.AskToPublish(x.Request.Context(), c.House, actor(x), x.Param("site"), x.PostForm("note")); err != nil {
 		c.fail(x, err)
 		return
 	}
@@ -297,7 +299,7 @@ func (c *Console) edition(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	plan, err := c.House.PlanReturn(x.Request.Context(), x.Param("site"), number)
+	plan, err := pages.PlanReturn(x.Request.Context(), c.House, x.Param("site"), number)
 	if errors.Is(err, store.ErrNoEdition) {
 		c.notFound(x)
 		return
@@ -317,7 +319,7 @@ func (c *Console) edition(x *gin.Context) {
 func (c *Console) doGoBack(x *gin.Context) {
 	number, err := strconv.Atoi(x.PostForm("number"))
 	if err == nil {
-		err = c.House.GoBack(x.Request.Context(), actor(x), x.Param("site"), number)
+		err = pages.PublishAgain(x.Request.Context(), c.House, actor(x), x.Param("site"), number)
 	}
 	switch {
 	case errors.Is(err, strconv.ErrSyntax), errors.Is(err, store.ErrNoEdition):
@@ -332,7 +334,7 @@ func (c *Console) doGoBack(x *gin.Context) {
 }
 
 func (c *Console) doCallOff(x *gin.Context) {
-	if err := c.House.CallOff(x.Request.Context(), actor(x), x.Param("site")); err != nil {
+	if err := pages.CallOff(x.Request.Context(), c.House, actor(x), x.Param("site")); err != nil {
 		c.fail(x, err)
 		return
 	}
@@ -342,9 +344,9 @@ func (c *Console) doCallOff(x *gin.Context) {
 
 func (c *Console) doTakeDown(x *gin.Context) {
 	action := x.PostForm("action")
-	err := c.House.TakeDown(x.Request.Context(), actor(x), x.Param("site"), action != "back", action == "gone")
+	err := pages.Unpublish(x.Request.Context(), c.House, actor(x), x.Param("site"), action != "back", action == "gone")
 	switch {
-	case err != nil && !errors.Is(err, app.ErrNothing):
+	case err != nil && !errors.Is(err, house.ErrNothing):
 		c.fail(x, err)
 		return
 	case action == "back":

@@ -7,8 +7,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"velada/words"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -215,7 +215,7 @@ func TestAnInvitationAsItIsMet(t *testing.T) {
 	if _, _, h := bram.post(links, "action", "accept"); h.Get("Location") != "/sites/society" {
 		t.Errorf("led to %q", h.Get("Location"))
 	}
-	if got := app.CapabilityWords(d.house.Can(d.house.Actor(access.Address{Local: "bram", Domain: "cerroalcor.example"}), "society", "/")); got != "see the working copy and change pages" {
+	if got := words.CapabilityWords(d.house.Can(d.house.Actor(access.Address{Local: "bram", Domain: "cerroalcor.example"}), "society", "/")); got != "see the working copy and change pages" {
 		t.Error(got)
 	}
 	bram.post("/sites/society/team/leave-self")

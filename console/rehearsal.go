@@ -5,17 +5,17 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 )
 
 // rehearsalView is everything that a rehearsal would do.
 type rehearsalView struct {
 	Site    string
-	Changes []app.Change
+	Changes []words.Change
 	Gain    []personReach
 	Lose    []personReach
 	Others  []observerRows
@@ -80,10 +80,10 @@ func (d *doorContext) rehearsalView() *rehearsalView {
 			for _, can := range p.Can {
 				text := d.words.Person(can.Person)
 				if can.Gains != 0 {
-					text += " may " + app.CapabilityWords(can.Gains)
+					text += " may " + words.CapabilityWords(can.Gains)
 				}
 				if can.Loses != 0 {
-					text += map[bool]string{true: ", and"}[can.Gains != 0] + " may no longer " + app.CapabilityWords(can.Loses)
+					text += map[bool]string{true: ", and"}[can.Gains != 0] + " may no longer " + words.CapabilityWords(can.Loses)
 				}
 				if !said[text] {
 					said[text] = true

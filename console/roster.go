@@ -6,10 +6,11 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"velada/app/people"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/roster"
 	"velada/identity"
 	"velada/store"
@@ -65,12 +66,12 @@ type rosterView struct {
 	Columns     []rosterColumn
 	Sample      [][]string
 	Rows        int
-	Plan        *app.RosterPlan
+	Plan        *people.RosterPlan
 	Change      *changeView
 	Teams, Gone bool
 	Refused     string
 	Parts       []rosterPart
-	Problems    []app.RosterRow
+	Problems    []people.RosterRow
 	MoreWrong   int
 }
 
@@ -82,7 +83,7 @@ type rosterColumn struct {
 
 type rosterPart struct {
 	Name string
-	Rows []app.RosterRow
+	Rows []people.RosterRow
 	More int
 }
 
@@ -91,7 +92,7 @@ var fieldNames = map[roster.Field]string{
 }
 
 func (c *Console) roster(x *gin.Context) {
-	v := &rosterView{Group: x.Param("group"), Name: app.Wording{Document: c.House.State().Policy.Document()}.Group(x.Param("group"))}
+	v := &rosterView{Group: x.Param("group"), Name: words.Wording{Document: c.House.State().Policy.Document()}.Group(x.Param("group"))}
 	if token := x.Query("take"); token != "" {
 		p := c.rosters.get(token, actor(x).Who, v.Group)
 		if p == nil {
@@ -108,9 +109,9 @@ func (c *Console) roster(x *gin.Context) {
 
 // readRoster takes the columns as they are said to be, and works out what the
 // roster would do.
-func (c *Console) readRoster(x *gin.Context, v *rosterView, p *pendingRoster, token string, asked func(string) string) app.RosterForm {
+func (c *Console) readRoster(x *gin.Context, v *rosterView, p *pendingRoster, token string, asked func(string) string) people.RosterForm {
 	v.Token, v.File, v.Rows = token, p.name, len(p.sheet.Rows)
-	f := app.RosterForm{Sheet: p.sheet, Group: v.Group, Teams: true, Gone: true}
+	f := people.RosterForm{Sheet: p.sheet, Group: v.Group, Teams: true, Gone: true}
 	said := asked("said") != ""
 	if said {
 		f.Teams, f.Gone = asked("teams") == "yes", asked("gone") == "yes"
@@ -133,7 +134,7 @@ func (c *Console) readRoster(x *gin.Context, v *rosterView, p *pendingRoster, to
 		copy(cells, row.Cells)
 		v.Sample = append(v.Sample, cells)
 	}
-	plan, err := c.House.PlanRoster(x.Request.Context(), actor(x), f)
+	plan, err := people.PlanRoster(x.Request.Context(), c.House, actor(x), f)
 	if err != nil {
 		v.Refused = capital(err.Error())
 		return f
@@ -147,7 +148,7 @@ func (c *Console) readRoster(x *gin.Context, v *rosterView, p *pendingRoster, to
 	}
 	v.Problems = plan.Problems[:min(len(plan.Problems), most)]
 	v.MoreWrong = len(plan.Problems) - len(v.Problems)
-	house, err := c.House.PlanHouse(x.Request.Context(), actor(x), plan.Change)
+	house, err := c.House.PreviewPeople(x.Request.Context(), actor(x), plan.Change)
 	if err != nil {
 		v.Refused = capital(strings.TrimSuffix(err.Error(), ".")) + "."
 		return f
@@ -173,9 +174,9 @@ func (c *Console) doRoster(x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, here)
 			return
 		}
-		plan, err := c.House.PlanRoster(x.Request.Context(), me, f)
+		plan, err := people.PlanRoster(x.Request.Context(), c.House, me, f)
 		if err == nil {
-			err = c.House.ApplyHouse(x.Request.Context(), me, plan.Change)
+			err = c.House.ChangePeople(x.Request.Context(), me, plan.Change)
 		}
 		if err != nil {
 			c.houseRefused(x, err, here)

@@ -4,10 +4,9 @@ import (
 	"cmp"
 	"errors"
 	"net/http"
+	"velada/app/teams"
 
 	"github.com/gin-gonic/gin"
-
-	"velada/app"
 )
 
 // sectionsForm gives each team of a class a section.
@@ -42,7 +41,7 @@ func (d *doorContext) sectionsForm(f form) *sectionsForm {
 }
 
 func (c *Console) sectionRows(x *gin.Context, d *doorContext) (rows []sectionRow, err error) {
-	list, err := c.House.Sections(x.Request.Context(), d.site)
+	list, err := teams.Sections(x.Request.Context(), c.House, d.site)
 	for _, s := range list {
 		row := sectionRow{
 			Name: s.Name, Path: s.Path, URL: "/sites/" + d.site + "/pages?path=" + s.Path, People: count(s.People, "person", "people"), Pages: count(s.Pages, "page", "pages"),
@@ -67,7 +66,7 @@ func (c *Console) doSections(x *gin.Context) {
 		f.Wrong["opens"] = "This is no date and time."
 	}
 	if len(f.Wrong) == 0 {
-		made, err := c.House.GiveSections(x.Request.Context(), actor(x), site, app.SectionsForm{Class: f.Values["class"], Parent: f.Values["parent"], Opens: opens, OpensTo: f.Values["opens_to"]})
+		made, err := teams.GiveSections(x.Request.Context(), c.House, actor(x), site, teams.SectionsForm{Class: f.Values["class"], Parent: f.Values["parent"], Opens: opens, OpensTo: f.Values["opens_to"]})
 		if !errors.As(err, &f.Wrong) {
 			if err == nil {
 				c.flash(x, capital(count(made, "page is", "pages are"))+" in the working copy. Doors and team wait in the tray: apply it, then publish.")

@@ -5,21 +5,21 @@ import (
 	"errors"
 	"net/http"
 	"strings"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 )
 
 // form is what was typed, and what is wrong with it.
 type form struct {
 	Values map[string]string
-	Wrong  app.FieldErrors
+	Wrong  house.FieldErrors
 }
 
 func typed(x *gin.Context, fields ...string) form {
-	f := form{Values: map[string]string{}, Wrong: app.FieldErrors{}}
+	f := form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
 	for _, name := range fields {
 		f.Values[name] = strings.TrimSpace(x.PostForm(name))
 	}
@@ -50,10 +50,10 @@ func (c *Console) doSetUp(x *gin.Context) {
 		c.show(x, http.StatusUnprocessableEntity, "set-up", p)
 		return
 	}
-	err := c.House.SetUp(x.Request.Context(), app.NewHouse{
+	err := c.House.SetUp(x.Request.Context(), house.NewHouse{
 		House: f.Values["house"], Zone: f.Values["zone"], Name: f.Values["name"], Address: f.Values["address"], Password: f.Values["password"],
 	})
-	var wrong app.FieldErrors
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
 		f.Wrong = wrong

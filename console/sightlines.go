@@ -9,10 +9,10 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -339,7 +339,7 @@ func (d *doorContext) knobs(fold string) ([]knob, int) {
 }
 
 // changeWords tells in a few words what a change of time does on a site.
-func changeWords(site access.SiteImpact, w app.Wording) string {
+func changeWords(site access.SiteImpact, w words.Wording) string {
 	var gains, loses access.People
 	open, shut := map[string]bool{}, map[string]bool{}
 	can := false

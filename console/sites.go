@@ -7,10 +7,11 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -65,8 +66,8 @@ func (c *Console) sites(x *gin.Context) {
 	c.show(x, http.StatusOK, "sites", p)
 }
 
-func (c *Console) siteRow(s *app.State, doc *access.Site, st access.Standing, at access.Instant) siteRow {
-	w := app.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
+func (c *Console) siteRow(s *house.State, doc *access.Site, st access.Standing, at access.Instant) siteRow {
+	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	row := siteRow{Address: doc.Address, Title: cmp.Or(doc.Title, doc.Address), Host: c.SiteHost(doc.Address), Listing: "Kept from search engines"}
 	if st.Listed {
 		row.Listing = "Found by search engines"
@@ -128,7 +129,7 @@ func (c *Console) siteRow(s *app.State, doc *access.Site, st access.Standing, at
 
 // orderedPaths lists a site's pages in the order of the working copy, then the
 // others by path.
-func orderedPaths(s *app.State, doc *access.Site) []string {
+func orderedPaths(s *house.State, doc *access.Site) []string {
 	live := map[string]bool{}
 	for _, p := range doc.Pages {
 		live[p.Path] = true
@@ -148,7 +149,7 @@ func orderedPaths(s *app.State, doc *access.Site) []string {
 }
 
 // nextChange tells what changes next by the passing of time on the sites shown.
-func (c *Console) nextChange(s *app.State, rows []siteRow, at access.Instant) string {
+func (c *Console) nextChange(s *house.State, rows []siteRow, at access.Instant) string {
 	var soonest access.Instant
 	site := ""
 	for _, row := range rows {
@@ -169,7 +170,7 @@ func soonWords(t, now time.Time) string {
 	case days == 1:
 		return "tomorrow " + t.Format("15:04")
 	}
-	return app.Moment(t)
+	return words.Moment(t)
 }
 
 func daysBetween(a, b time.Time) int {

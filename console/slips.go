@@ -9,6 +9,8 @@ import (
 	"net/url"
 	"sync"
 	"time"
+	"velada/app/people"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 	"github.com/go-pdf/fpdf"
@@ -17,7 +19,6 @@ import (
 	"golang.org/x/image/font/gofont/gomono"
 	"golang.org/x/image/font/gofont/goregular"
 
-	"velada/app"
 	"velada/identity"
 	"velada/store"
 )
@@ -38,7 +39,7 @@ type slipSheet struct {
 
 // slipOut is one slip as it is printed.
 type slipOut struct {
-	app.Slip
+	people.Slip
 	At  string // where to sign in, to be typed
 	URL string // the same with who it is, for the QR code
 }
@@ -72,7 +73,7 @@ func (s *slipSheets) get(token string, who store.Who) (slipSheet, bool) {
 func (c *Console) doSlips(x *gin.Context) {
 	group, me := x.Param("group"), actor(x)
 	chosen := x.PostFormArray("people")
-	slips, left, err := c.House.MakeSlips(x.Request.Context(), me, group, chosen, len(chosen) > 0)
+	slips, left, err := people.MakeSlips(x.Request.Context(), c.House, me, group, chosen, len(chosen) > 0)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -82,7 +83,7 @@ func (c *Console) doSlips(x *gin.Context) {
 		return
 	}
 	doc := c.House.State().Policy.Document()
-	sheet := slipSheet{who: me.Who, group: app.Wording{Document: doc}.Group(group), house: doc.House.Name}
+	sheet := slipSheet{who: me.Who, group: words.Wording{Document: doc}.Group(group), house: doc.House.Name}
 	at := c.House.ConsoleURL
 	site := c.House.State().SiteDocument(x.PostForm("site"))
 	if site != nil {

@@ -5,10 +5,13 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"velada/app/doors"
+	"velada/core/roster"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -106,16 +109,16 @@ func (c *Console) came(x *gin.Context, d *doorContext) (rows []cameRow, err erro
 		return nil, err
 	}
 	for _, v := range visits {
-		rows = append(rows, cameRow{c.House.NameOf(v.Who), "signed in on " + app.Moment(v.Expires.Add(-app.VisitLife).In(d.state.Zone))})
+		rows = append(rows, cameRow{c.House.NameOf(v.Who), "signed in on " + words.Moment(v.Expires.Add(-house.SiteSessionLife).In(d.state.Zone))})
 	}
 	for _, p := range d.now.Passes {
 		if use, used := d.uses["pass:"+p.ID]; used {
-			rows = append(rows, cameRow{"“" + d.words.Pass(p.ID) + "” pass", fmt.Sprintf("entered %s, last on %s", count(use.Uses, "time", "times"), app.Moment(use.Last.In(d.state.Zone)))})
+			rows = append(rows, cameRow{"“" + d.words.Pass(p.ID) + "” pass", fmt.Sprintf("entered %s, last on %s", count(use.Uses, "time", "times"), words.Moment(use.Last.In(d.state.Zone)))})
 		}
 	}
 	for _, l := range d.now.Links {
 		if use, used := d.uses["link:"+l.ID]; used {
-			rows = append(rows, cameRow{d.words.Link(l.ID) + " link", fmt.Sprintf("followed %s, last on %s", count(use.Uses, "time", "times"), app.Moment(use.Last.In(d.state.Zone)))})
+			rows = append(rows, cameRow{d.words.Link(l.ID) + " link", fmt.Sprintf("followed %s, last on %s", count(use.Uses, "time", "times"), words.Moment(use.Last.In(d.state.Zone)))})
 		}
 	}
 	return rows, nil
@@ -174,7 +177,7 @@ func (c *Console) doPromise(x *gin.Context) {
 	s := c.House.State()
 	p := access.Promise{Who: f.Values["who"], Must: f.Values["must"], Site: x.Param("site"), Path: f.Values["page"], Below: f.Values["below"] == "yes"}
 	if name := f.Values["person"]; name != "" {
-		guests := app.ReadGuests(name, c.known(x))
+		guests := roster.ReadGuests(name, c.known(x))
 		switch {
 		case len(guests.People) != 1 || len(guests.Problems) > 0:
 			f.Wrong["person"] = "Name one person of the house, or one address."
@@ -198,7 +201,7 @@ func (c *Console) doPromise(x *gin.Context) {
 		}
 	}
 	if len(f.Wrong) == 0 {
-		err := c.House.KeepPromise(x.Request.Context(), actor(x), p)
+		err := doors.AddPromise(x.Request.Context(), c.House, actor(x), p)
 		var problems access.Problems
 		switch {
 		case err == nil:
@@ -220,7 +223,7 @@ func (c *Console) doPromise(x *gin.Context) {
 }
 
 func (c *Console) dropPromise(x *gin.Context) {
-	if err := c.House.DropPromise(x.Request.Context(), actor(x), x.Param("site"), x.PostForm("promise")); err != nil {
+	if err := doors.RemovePromise(x.Request.Context(), c.House, actor(x), x.Param("site"), x.PostForm("promise")); err != nil {
 		c.fail(x, err)
 		return
 	}

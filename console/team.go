@@ -6,10 +6,13 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"velada/app/teams"
+	"velada/core/roster"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -170,10 +173,10 @@ func marks(whole, part access.Capabilities) (list []canMark) {
 // entries lists the team as rehearsed, and what the rehearsal takes away.
 func (d *doorContext) entries() (rows []entryRow) {
 	site := d.policy.Site(d.site)
-	row := func(e access.TeamEntry, w app.Wording) entryRow {
+	row := func(e access.TeamEntry, w words.Wording) entryRow {
 		r := entryRow{
 			Who: w.Entry(e), Role: e.Role, Section: capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: entryKey(e),
-			Means: "May " + app.CapabilityWords(site.RoleCapabilities(e.Role)) + ".",
+			Means: "May " + words.CapabilityWords(site.RoleCapabilities(e.Role)) + ".",
 		}
 		switch {
 		case e.Group != "":
@@ -214,7 +217,7 @@ func (d *doorContext) entries() (rows []entryRow) {
 }
 
 // reasonKey is how the reason why somebody is on the team is kept.
-func reasonKey(s *app.State, e access.TeamEntry) string {
+func reasonKey(s *house.State, e access.TeamEntry) string {
 	if e.Group != "" {
 		return "group:" + e.Group
 	}
@@ -252,7 +255,7 @@ func (d *doorContext) roles() []string {
 func (d *doorContext) roleRows() (rows []roleRow) {
 	for _, role := range d.roles() {
 		caps := d.policy.Site(d.site).RoleCapabilities(role)
-		r := roleRow{ID: role, Text: "May " + app.CapabilityWords(caps) + ".", Marks: marks(caps, 0), Own: !slices.Contains(roleOrder, role)}
+		r := roleRow{ID: role, Text: "May " + words.CapabilityWords(caps) + ".", Marks: marks(caps, 0), Own: !slices.Contains(roleOrder, role)}
 		if r.Own {
 			r.Edit = "/sites/" + d.site + "/team?role=" + role
 			r.New = !slices.ContainsFunc(d.now.Roles, func(old access.Role) bool {
@@ -276,7 +279,7 @@ func (d *doorContext) rolesToGive(mine access.Capabilities, chosen string) (list
 	for _, role := range roles {
 		caps := d.policy.Site(d.site).RoleCapabilities(role)
 		if caps&^mine == 0 || role == chosen {
-			list = append(list, choice{role, role + ": may " + app.CapabilityWords(caps), role == chosen})
+			list = append(list, choice{role, role + ": may " + words.CapabilityWords(caps), role == chosen})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b choice) int {
@@ -317,7 +320,7 @@ func (d *doorContext) waitingForm(id string, waiting []waitingRow, mine access.C
 }
 
 func reasonChoices(chosen string) (list []choice) {
-	for _, r := range app.Reasons {
+	for _, r := range teams.Reasons {
 		list = append(list, choice{r, r, r == chosen})
 	}
 	return list
@@ -357,7 +360,7 @@ func (c *Console) doEntry(x *gin.Context) {
 		c.againWithEntry(x, f)
 		return
 	}
-	if f.Values["reason"] != "" && !slices.Contains(app.Reasons, f.Values["reason"]) {
+	if f.Values["reason"] != "" && !slices.Contains(teams.Reasons, f.Values["reason"]) {
 		f.Values["reason"] = ""
 	}
 	var whose []string // entries that the reason is of
@@ -381,7 +384,7 @@ func (c *Console) doEntry(x *gin.Context) {
 		return nil
 	}, func() error { // once the rehearsal was not refused
 		for _, who := range whose {
-			if err := c.House.SetReason(x.Request.Context(), actor(x), site, who, f.Values["reason"]); err != nil {
+			if err := teams.SetReason(x.Request.Context(), c.House, actor(x), site, who, f.Values["reason"]); err != nil {
 				return err
 			}
 		}
@@ -395,7 +398,7 @@ func (f *entryForm) readWho(doc *access.Document) (who []access.TeamEntry) {
 	for _, id := range groups {
 		who = append(who, access.TeamEntry{Group: id})
 	}
-	guests := app.ReadGuests(strings.Join(rest, "\n"), doc)
+	guests := roster.ReadGuests(strings.Join(rest, "\n"), doc)
 	for _, g := range guests.People {
 		if strings.Contains(g, "@") {
 			who = append(who, access.TeamEntry{Address: g})

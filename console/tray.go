@@ -3,17 +3,17 @@ package console
 import (
 	"fmt"
 	"strings"
+	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
-
-	"velada/app"
 )
 
 // trayView is the rehearsal at the foot of a site's views.
 type trayView struct {
 	Site    string
-	Changes []app.Change
-	Clashes []app.Change
+	Changes []words.Change
+	Clashes []words.Change
 	Problem string
 	Figures []figure
 	Broken  []string
@@ -30,11 +30,11 @@ type figure struct {
 	Seen         bool
 }
 
-func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
-	w := app.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
+func (c *Console) trayView(t *house.Tray, s *house.State, back string) *trayView {
+	w := words.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
 	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back, Grave: t.Grave(), OwnLoss: t.OwnLoss, Trouble: t.Trouble}
 	if !t.Due.IsZero() {
-		v.Due = app.Moment(t.Due.In(s.Zone))
+		v.Due = words.Moment(t.Due.In(s.Zone))
 	}
 	if t.Problem != nil {
 		v.Problem = "This cannot be applied as it is: " + t.Problem.Error()
@@ -61,7 +61,7 @@ func (c *Console) trayView(t *app.Tray, s *app.State, back string) *trayView {
 	return v
 }
 
-func peopleFigure(sign string, r app.Reach, verb, verbs string) figure {
+func peopleFigure(sign string, r house.Reach, verb, verbs string) figure {
 	n := r.People.Count()
 	switch n {
 	case 0:
@@ -74,7 +74,7 @@ func peopleFigure(sign string, r app.Reach, verb, verbs string) figure {
 
 // keyFigures counts what is no person of the house and opens more or fewer
 // pages: passes, links, addresses from outside, networks.
-func keyFigures(sum app.Summary) (list []figure) {
+func keyFigures(sum house.Summary) (list []figure) {
 	for _, kind := range []struct{ name, one, many string }{
 		{"pass", "pass opens", "passes open"}, {"link", "link opens", "links open"},
 		{"address", "address from outside opens", "addresses from outside open"}, {"network", "network opens", "networks open"},
@@ -108,7 +108,7 @@ func plural(n int, one, many string) string {
 	return many
 }
 
-func strangerFigure(sum app.Summary) figure {
+func strangerFigure(sum house.Summary) figure {
 	switch {
 	case sum.StrangersGain > 0:
 		return figure{fmt.Sprintf("+%d", sum.StrangersGain), "pages open to strangers", true}

@@ -5,10 +5,10 @@ import (
 	"net/http/httptest"
 	"slices"
 	"strings"
+	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/gate"
 )
@@ -71,7 +71,7 @@ func (c *Console) walkIn(x *gin.Context) {
 
 // lookAs looks through the eyes of whoever walks in; what the one who looks may
 // not read themself is not shown to them.
-func (c *Console) lookAs(d *doorContext, me app.Actor, policy *access.Policy) gate.As {
+func (c *Console) lookAs(d *doorContext, me house.Actor, policy *access.Policy) gate.As {
 	visitor := d.visitor(policy)
 	as := gate.As{Policy: policy, Visitor: visitor, At: d.at}
 	if person, ok := policy.PersonOf(visitor.Identity); ok {

@@ -3,8 +3,8 @@ package console
 import (
 	"fmt"
 	"strings"
+	"velada/words"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -44,7 +44,7 @@ type standingWords struct {
 }
 
 // siteStanding puts how a site stands into a sentence. It is computed, never typed.
-func siteStanding(st access.Standing, zone app.Wording) standingWords {
+func siteStanding(st access.Standing, zone words.Wording) standingWords {
 	var w standingWords
 	team := count(st.Editors, "person", "people") + " can edit"
 	if st.Publishers > 0 {

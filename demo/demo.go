@@ -12,18 +12,19 @@ import (
 	"strings"
 	"time"
 
-	"velada/app"
+	"velada/app/pages"
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 	"velada/standin"
 	"velada/store"
 )
 
 //go:embed house.yaml
-var house []byte
+var houseFile []byte
 
 //go:embed pages.txt
-var pages string
+var pagesFile string
 
 //go:embed hill.svg
 var hill []byte
@@ -71,7 +72,7 @@ var (
 // Document is the demo house's policy at a time, and the address of everyone
 // who can sign in.
 func Document(now time.Time) (*access.Document, error) {
-	doc, err := access.Read(house)
+	doc, err := access.Read(houseFile)
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +205,7 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 // makeMembership says what being a member of the society is like, and what a few
 // members have said.
 func makeMembership(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, doc *access.Document, now time.Time) error {
-	m := app.Membership{
+	m := house.Membership{
 		Questions: []string{"What brings you to the observatory?"}, Terms: "Members look after the instruments, and after each other on the dark path.",
 		Corner: "head", List: true, Comments: []string{"/members"}, Held: true,
 	}
@@ -266,7 +267,7 @@ func makePasses(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, no
 // makeEditions reads pages.txt: a line "@ site edition" begins a site, "= path |
 // title | menu" a page, and what follows is its Markdown.
 func makeEditions(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, doc *access.Document, now time.Time) error {
-	for _, block := range strings.Split(pages, "@ ")[1:] {
+	for _, block := range strings.Split(pagesFile, "@ ")[1:] {
 		var site string
 		var number int
 		head, rest, _ := strings.Cut(block, "\n")
@@ -314,11 +315,11 @@ func makeEditions(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, 
 			}
 			for _, before := range earlier[site] {
 				was := &store.Edition{Site: ids[site], Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: e.Files}
-				if _, err := app.PutEdition(ctx, tx, doc.Sites[position], was, position); err != nil {
+				if _, err := pages.PutEdition(ctx, tx, doc.Sites[position], was, position); err != nil {
 					return err
 				}
 			}
-			if _, err := app.PutEdition(ctx, tx, doc.Sites[position], e, position); err != nil {
+			if _, err := pages.PutEdition(ctx, tx, doc.Sites[position], e, position); err != nil {
 				return err
 			}
 		}

@@ -3,8 +3,8 @@ package gate
 import (
 	"fmt"
 	"net/http"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -16,7 +16,7 @@ func (q *request) icon() {
 		return
 	}
 	q.beside(d.IconType, func() ([]byte, error) {
-		return q.gate.House.FileData(q.Context(), &app.LiveFile{Blob: d.Icon})
+		return q.gate.House.FileData(q.Context(), &house.LiveFile{Blob: d.Icon})
 	})
 }
 

@@ -6,14 +6,15 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/pages"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/core/content"
 	"velada/store"
 )
 
-func (d *door) steward() app.Actor {
+func (d *door) steward() house.Actor {
 	return d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
 }
 
@@ -27,7 +28,7 @@ func (d *door) must(err error) {
 func (d *door) describe(site string, details store.Details, icon []byte) {
 	d.Helper()
 	doc := d.house.State().SiteDocument(site)
-	d.must(d.house.Describe(context.Background(), d.steward(), site, doc.Title, doc.Listing, details, icon, "image/png"))
+	d.must(pages.UpdateDetails(context.Background(), d.house, d.steward(), site, doc.Title, doc.Listing, details, icon, "image/png"))
 }
 
 func TestWhatASiteSaysOfItself(t *testing.T) {
@@ -84,11 +85,11 @@ func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	for _, p := range list {
 		to := map[string]string{"/library": "/books", "/members/rota": "/members/who-when"}[p.Path]
 		if to != "" {
-			_, err := d.house.MovePage(ctx, d.steward(), "society", p.ID, to, true, true)
+			_, err := pages.MovePage(ctx, d.house, d.steward(), "society", p.ID, to, true, true)
 			d.must(err)
 		}
 	}
-	_, err = d.house.Publish(ctx, d.steward(), "society", "", time.Time{})
+	_, err = pages.Publish(ctx, d.house, d.steward(), "society", "", time.Time{})
 	d.must(err)
 	ask := func(path string, cookies ...string) (int, string) {
 		r := d.ask(asked{site: "society", path: path, cookies: cookies})
@@ -103,8 +104,8 @@ func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	if status, to := ask("/members/rota", d.visiting("ines@cerroalcor.example", "society")); status != 308 || to != "/members/who-when" {
 		t.Errorf("to whoever may read it: %d %s", status, to)
 	}
-	d.must(d.house.NameShortly(ctx, d.steward(), "society", "books", "/books"))
-	d.must(d.house.NameShortly(ctx, d.steward(), "society", "secret", "/hidden-room"))
+	d.must(pages.SetShortName(ctx, d.house, d.steward(), "society", "books", "/books"))
+	d.must(pages.SetShortName(ctx, d.house, d.steward(), "society", "secret", "/hidden-room"))
 	d.change("society", func(s *access.Site) {
 		s.Doors = append(s.Doors, access.PageDoor{Path: "/books", Mode: "also", Ways: []access.Way{{Way: "members"}}}, access.PageDoor{Path: "/hidden-room", Mode: "also", Hide: true})
 	})
@@ -115,7 +116,7 @@ func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	if hidden.StatusCode != 404 || strings.ReplaceAll(body(t, hidden), "secret", "x") != strings.ReplaceAll(body(t, none), "nobody", "x") {
 		t.Errorf("a short name tells of a hidden page: %d %d", hidden.StatusCode, none.StatusCode)
 	}
-	d.must(d.house.Readdress(ctx, d.steward(), "society", "hill"))
+	d.must(pages.ChangeAddress(ctx, d.house, d.steward(), "society", "hill"))
 	if status, to := ask("/visit?b=2"); status != 308 || to != "http://hill.localhost/visit?b=2" {
 		t.Errorf("the old address: %d %s", status, to)
 	}
@@ -130,12 +131,12 @@ func TestPagesWithALookOfTheirOwn(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()
 	poster := "<!doctype html><html><head><title>Poster</title></head><body style='color:red'><script src='/run.js'></script></body></html>"
-	_, _, err := d.house.ImportArchive(ctx, d.steward(), "society", &content.Archive{
+	_, _, err := pages.ImportArchive(ctx, d.house, d.steward(), "society", &content.Archive{
 		Pages: []content.ArchivePage{{Path: "/", Title: "Poster", HTML: true, Body: poster, Listing: true}},
 		Files: []content.ArchiveFile{{Path: "/run.js", Data: []byte("run()")}},
 	})
 	d.must(err)
-	_, err = d.house.Publish(ctx, d.steward(), "society", "", time.Time{})
+	_, err = pages.Publish(ctx, d.house, d.steward(), "society", "", time.Time{})
 	d.must(err)
 	r := d.ask(asked{site: "society", path: "/"})
 	if policy := r.Header.Get("Content-Security-Policy"); body(t, r) != poster || !strings.HasPrefix(policy, "sandbox") || !strings.Contains(policy, "script-src 'none'") || strings.Contains(policy, "allow-scripts") {
@@ -144,13 +145,13 @@ func TestPagesWithALookOfTheirOwn(t *testing.T) {
 	if js := d.ask(asked{site: "society", path: "/run.js"}); js.Header.Get("Content-Type") != "application/octet-stream" {
 		t.Error(js.Header.Get("Content-Type"))
 	}
-	d.must(d.house.Describe(ctx, d.steward(), "society", "The Society", false, store.Details{}, nil, ""))
+	d.must(pages.UpdateDetails(ctx, d.house, d.steward(), "society", "The Society", false, store.Details{}, nil, ""))
 	if text := body(t, d.ask(asked{site: "society", path: "/"})); !strings.Contains(text, `<head><meta name="robots" content="noindex">`) {
 		t.Errorf("search engines are not told: %s", text)
 	}
 	pilar := d.house.Actor(access.Address{Local: "pilar", Domain: "cerroalcor.example"})
 	doc := d.house.State().SiteDocument("society")
-	if err := d.house.Describe(ctx, pilar, "society", doc.Title, false, store.Details{Scripts: true}, nil, ""); err == nil || !strings.Contains(err.Error(), "stewards alone") {
+	if err := pages.UpdateDetails(ctx, d.house, pilar, "society", doc.Title, false, store.Details{Scripts: true}, nil, ""); err == nil || !strings.Contains(err.Error(), "stewards alone") {
 		t.Errorf("scripts let in by an admin: %v", err)
 	}
 	d.describe("society", store.Details{Scripts: true}, nil)

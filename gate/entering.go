@@ -9,8 +9,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"velada/app/doors"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 )
@@ -95,11 +96,11 @@ func (q *request) enter() {
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
 	values := q.URL.Query()
-	value, err := q.gate.House.BeginVisit(q.Context(), values.Get("ticket"), q.address, q.read(nonceCookie))
+	value, err := q.gate.House.BeginSiteSession(q.Context(), values.Get("ticket"), q.address, q.read(nonceCookie))
 	if err != nil {
 		slog.Info("a ticket was refused", "site", q.address, "error", err)
 	} else {
-		q.cookie(visitCookie, value, app.VisitLife)
+		q.cookie(visitCookie, value, house.SiteSessionLife)
 		q.cookie(nonceCookie, "", -time.Second)
 	}
 	path := local(values.Get("path"))
@@ -135,13 +136,13 @@ func (q *request) enterPass() {
 		q.back()
 		return
 	}
-	value, err := q.gate.House.EnterPass(q.Context(), q.address, path, q.PostFormValue("password"), q.read(passCookie), q.from())
-	var later app.TryLater
+	value, err := doors.EnterPass(q.Context(), q.gate.House, q.address, path, q.PostFormValue("password"), q.read(passCookie), q.from())
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
 		q.w.Header().Set("Retry-After", strconv.Itoa(int(math.Ceil(later.Wait.Seconds()))))
 		q.door(d, http.StatusTooManyRequests, later.Error())
-	case errors.Is(err, app.ErrWrongPass):
+	case errors.Is(err, doors.ErrWrongPass):
 		q.door(d, 0, "This password does not open this page. Check it with whoever gave it to you.")
 	case err != nil:
 		panic(err)
@@ -152,7 +153,7 @@ func (q *request) enterPass() {
 }
 
 // from is where the visitor comes from.
-func (q *request) from() app.From { return app.From{IP: remoteIP(q.Request).String()} }
+func (q *request) from() house.From { return house.From{IP: remoteIP(q.Request).String()} }
 
 func offers(d access.Decision, o access.Offers) bool { return d.Offers&o != 0 }
 
@@ -164,7 +165,7 @@ func (q *request) back() {
 
 // follow lets in whoever comes by a link.
 func (q *request) follow(token string) {
-	value, path, err := q.gate.House.FollowLink(q.Context(), q.address, token, q.read(linkCookie))
+	value, path, err := doors.FollowLink(q.Context(), q.gate.House, q.address, token, q.read(linkCookie))
 	if err != nil { // a link that ended tells nothing of the site
 		q.nothing()
 		return
@@ -194,7 +195,7 @@ func (q *request) leave() {
 		return
 	}
 	if value := q.read(visitCookie); value != "" {
-		if err := q.gate.House.EndVisit(q.Context(), value); err != nil {
+		if err := q.gate.House.EndSiteSession(q.Context(), value); err != nil {
 			panic(err)
 		}
 	}

@@ -11,8 +11,10 @@ import (
 	"runtime/debug"
 	"strings"
 	"time"
+	"velada/app/doors"
+	"velada/app/pages"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/look"
 	"velada/store"
@@ -20,7 +22,7 @@ import (
 
 // Gate serves every site of a house.
 type Gate struct {
-	House   *app.House
+	House   *house.House
 	Console string // the console's origin, as in http://velada.localhost:8080
 	Secure  bool   // visitors come by https
 	SiteURL func(address string) string
@@ -29,7 +31,7 @@ type Gate struct {
 }
 
 // New gives the gate of a house.
-func New(house *app.House, console string, secure bool, siteURL func(address string) string) *Gate {
+func New(house *house.House, console string, secure bool, siteURL func(address string) string) *Gate {
 	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection()}
 }
 
@@ -38,7 +40,7 @@ type request struct {
 	*http.Request
 	w          http.ResponseWriter
 	gate       *Gate
-	state      *app.State
+	state      *house.State
 	address    string // the site's
 	site       *access.CompiledSite
 	path       string // normalised
@@ -93,7 +95,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	if len(r.Header["Cookie"]) == 0 && q.known(raw) { // nobody in particular
 		return
 	}
-	if to := state.Led(address); to != "" && q.site == nil {
+	if to := state.LedTo(address); to != "" && q.site == nil {
 		q.moveOn(to)
 		return
 	}
@@ -165,15 +167,15 @@ func (q *request) identify() {
 			}
 			switch name {
 			case visitCookie:
-				if who, ok := house.Visiting(value, q.state.ID(q.address)); ok && q.who == "" {
+				if who, ok := house.SiteSession(value, q.state.ID(q.address)); ok && q.who == "" {
 					if id := q.state.Identity(who); id.Known() { // gone otherwise
 						q.who, q.visitor.Identity = who, id
 					}
 				}
 			case passCookie:
-				q.visitor.Passes = house.Held("pass", q.state, q.address, value)
+				q.visitor.Passes = doors.Held(house, "pass", q.state, q.address, value)
 			case linkCookie:
-				q.visitor.Links = house.Held("link", q.state, q.address, value)
+				q.visitor.Links = doors.Held(house, "link", q.state, q.address, value)
 			case noticeCookie:
 				q.noticeRead = true
 			}
@@ -197,7 +199,7 @@ func (q *request) serve(raw string) {
 		q.notYours()
 		return
 	}
-	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil && edition.Files[q.path].Type != app.TableFile {
+	if d.Outcome == access.Missing && edition != nil && edition.Files[q.path] != nil && edition.Files[q.path].Type != pages.TableFile {
 		if q.site.DecideFile(q.path, &q.visitor, q.at).Outcome == access.Open {
 			q.file(edition.Files[q.path])
 			return
@@ -216,7 +218,7 @@ func (q *request) serve(raw string) {
 
 // edition is what is shown of the site: the live edition, or for a look at the
 // working copy that.
-func (q *request) edition() *app.LiveEdition {
+func (q *request) edition() *house.LiveEdition {
 	if q.as != nil && q.as.Edition != nil {
 		return q.as.Edition
 	}
@@ -243,7 +245,7 @@ func (q *request) storing() {
 	}
 }
 
-func (q *request) file(f *app.LiveFile) {
+func (q *request) file(f *house.LiveFile) {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Content-Type", f.Type)

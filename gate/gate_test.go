@@ -11,8 +11,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/doors"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/demo"
 	"velada/demo/demotest"
@@ -24,7 +25,7 @@ import (
 // is moved by hand.
 type door struct {
 	testing.TB
-	house *app.House
+	house *house.House
 	gate  *Gate
 	now   time.Time
 }
@@ -39,7 +40,7 @@ func openTB(t testing.TB) *door {
 	ctx := context.Background()
 	db := demotest.Open(t)
 	var err error
-	if d.house, err = app.Open(ctx, db, func() time.Time { return d.now }); err != nil {
+	if d.house, err = house.Open(ctx, db, func() time.Time { return d.now }); err != nil {
 		t.Fatal(err)
 	}
 	d.gate = New(d.house, "http://velada.localhost", false, siteURL)
@@ -101,7 +102,7 @@ func (d *door) visiting(address, site string) string {
 	}
 	who := d.house.State().WhoHas(a)
 	session := identity.Token()
-	if err := d.house.Begin(context.Background(), session, who, "A browser", "password"); err != nil {
+	if err := d.house.BeginSession(context.Background(), session, who, "A browser", "password"); err != nil {
 		d.Fatal(err)
 	}
 	code := d.house.Tickets.Issue(identity.Ticket{Site: string(d.house.State().ID(site)), Nonce: identity.Nonced("nonce"), Console: session}, time.Now())
@@ -250,7 +251,7 @@ func TestPasses(t *testing.T) {
 	if got := status("dossier", strings.Replace(cookie, "nordlys", "hollis", 1)); got != 401 {
 		t.Errorf("a renamed pass meets %d", got)
 	}
-	if got := d.house.Held("pass", d.house.State(), "new-dome", strings.TrimPrefix(cookie, passCookie+"=")); len(got) > 0 {
+	if got := doors.Held(d.house, "pass", d.house.State(), "new-dome", strings.TrimPrefix(cookie, passCookie+"=")); len(got) > 0 {
 		t.Errorf("a pass of one site means %v on another", got)
 	}
 	d.change("dossier", func(s *access.Site) { s.Passes[2].Revoked = true })
@@ -313,7 +314,7 @@ func TestGuessingIsSlowed(t *testing.T) {
 func TestTickets(t *testing.T) {
 	d := open(t)
 	now := time.Now()
-	if err := d.house.Begin(context.Background(), "session", "pilar", "A browser", "password"); err != nil {
+	if err := d.house.BeginSession(context.Background(), "session", "pilar", "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
 	stars := string(d.house.State().ID("variable-stars"))
@@ -428,7 +429,7 @@ func TestTheGateFailsClosed(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	empty, err := app.Open(context.Background(), db, time.Now)
+	empty, err := house.Open(context.Background(), db, time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,10 +8,10 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"velada/house"
 
 	"golang.org/x/net/html"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 )
@@ -23,7 +23,7 @@ type As struct {
 	Visitor access.Visitor
 	Name    string // of whom they are signed in as
 	At      access.Instant
-	Edition *app.LiveEdition       // shown instead of the live one
+	Edition *house.LiveEdition     // shown instead of the live one
 	May     func(path string) bool // whether the one who looks may read the page themself
 	Back    string                 // where looking ends, on the site's own host
 }

@@ -6,8 +6,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"velada/app/doors"
+	"velada/words"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -44,7 +45,7 @@ func (q *request) holding(d access.Decision, status int, wrong string) {
 	if offers(d, access.OfferSignIn) {
 		s.SignIn = q.signInURL()
 	}
-	written := q.state.HoldingPage(q.address)
+	written := doors.HoldingPage(q.state, q.address)
 	hold := &holdSight{Design: written.Design, Heading: written.Heading, Soon: d.Soon, Own: written.Design == "own"}
 	s.Hold = hold
 	for _, part := range strings.Split(strings.ReplaceAll(written.Words, "\r\n", "\n"), "\n\n") {
@@ -63,7 +64,7 @@ func (q *request) holding(d access.Decision, status int, wrong string) {
 	}
 	if h := q.state.SiteDocument(q.address).Holding; !h.Until.IsZero() {
 		until := h.Until.Time()
-		hold.Until, hold.UntilTime = app.Moment(until.In(q.state.Zone)), until.Format(time.RFC3339)
+		hold.Until, hold.UntilTime = words.Moment(until.In(q.state.Zone)), until.Format(time.RFC3339)
 		if left := int64(until.Sub(q.at.Time()).Seconds()); written.Countdown && left > 0 {
 			hold.Countdown = &countdown{left, left / 86400, left / 3600 % 24, left / 60 % 60}
 		}
@@ -76,7 +77,7 @@ func (q *request) holding(d access.Decision, status int, wrong string) {
 
 // holdingPicture serves the picture of the holding page.
 func (q *request) holdingPicture() {
-	p := q.state.HoldingPage(q.address)
+	p := doors.HoldingPage(q.state, q.address)
 	if len(p.Picture) == 0 || !q.seesHolding() {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
@@ -101,7 +102,7 @@ func (q *request) seesHolding() bool {
 
 // ownHolding serves a site's own holding page to whoever meets it now.
 func (q *request) ownHolding() {
-	p := q.state.HoldingPage(q.address)
+	p := doors.HoldingPage(q.state, q.address)
 	if p.Design != "own" || q.site.Decide("/", &q.visitor, q.at).Outcome != access.Held {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
@@ -137,7 +138,7 @@ func (q *request) ribbon() *ribbon {
 		r.Text = "Strangers meet the coming soon page here"
 	}
 	if until := q.state.SiteDocument(q.address).Holding.Until; !until.IsZero() {
-		r.Text += " until " + app.Moment(until.Time().In(q.state.Zone))
+		r.Text += " until " + words.Moment(until.Time().In(q.state.Zone))
 	}
 	r.Text += ". You walk past it because you are on the team."
 	r.Link = "/velada/as-stranger?" + url.Values{"path": {q.path}}.Encode()

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/doors"
 
 	"velada/core/access"
 	"velada/store"
@@ -79,7 +80,7 @@ func TestLinks(t *testing.T) {
 }
 
 func (d *door) holdingPage(site string, p store.HoldingPage) error {
-	return d.house.WriteHoldingPage(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site, p)
+	return doors.SetHoldingPage(context.Background(), d.house, d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site, p)
 }
 
 func TestHoldingPageSays(t *testing.T) {

@@ -14,19 +14,23 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+	"velada/app/doors"
+	"velada/app/members"
+	"velada/app/pages"
+	"velada/app/people"
+	"velada/house"
 
 	"golang.org/x/net/websocket"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
 )
 
 // elsewhere changes what Velada is told of the server that a site lives on.
-func (d *door) elsewhere(site string, e app.Elsewhere) {
+func (d *door) elsewhere(site string, e doors.Elsewhere) {
 	d.Helper()
-	if err := d.house.StandInFrontOf(d.Context(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site, e); err != nil {
+	if err := doors.SetUpstream(d.Context(), d.house, d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site, e); err != nil {
 		d.Fatal(err)
 	}
 }
@@ -65,9 +69,9 @@ func TestPathsThatServersReadOtherwise(t *testing.T) {
 	} {
 		for _, how := range []struct {
 			name string
-			e    app.Elsewhere
+			e    doors.Elsewhere
 			want int
-		}{{"as it is", app.Elsewhere{}, c.forward}, {"literal", app.Elsewhere{Literal: true}, c.literal}, {"any case", app.Elsewhere{AnyCase: true}, c.anyCase}} {
+		}{{"as it is", doors.Elsewhere{}, c.forward}, {"literal", doors.Elsewhere{Literal: true}, c.literal}, {"any case", doors.Elsewhere{AnyCase: true}, c.anyCase}} {
 			how.e.Upstream = up.URL
 			d.elsewhere("society", how.e)
 			asked = ""
@@ -76,7 +80,7 @@ func TestPathsThatServersReadOtherwise(t *testing.T) {
 				t.Errorf("%s, %s: %d, want %d; the server was asked for %q", c.raw, how.name, got, how.want, asked)
 			}
 		}
-		d.elsewhere("society", app.Elsewhere{})
+		d.elsewhere("society", doors.Elsewhere{})
 		r := d.ask(askedOf("society", "/velada/decide", map[string]string{"X-Forwarded-Uri": c.raw, "Velada-Secret": secret}))
 		if r.StatusCode != c.decide {
 			t.Errorf("%s, asked first: %d, want %d", c.raw, r.StatusCode, c.decide)
@@ -109,7 +113,7 @@ func TestDecidingIsForTheSitesServersAlone(t *testing.T) {
 	if r := decide("/how-to-join", secret, ""); r.StatusCode != 200 || r.Header.Get("Velada-Identity") != "tobias@lens.example" {
 		t.Errorf("with the secret: %d %v", r.StatusCode, r.Header)
 	}
-	d.elsewhere("variable-stars", app.Elsewhere{Askers: []string{"10.2.0.7", "2001:db8::/32"}})
+	d.elsewhere("variable-stars", doors.Elsewhere{Askers: []string{"10.2.0.7", "2001:db8::/32"}})
 	for from, want := range map[string]int{"10.2.0.7": 200, "10.2.0.8": missing.StatusCode, "203.0.113.5": missing.StatusCode} {
 		if r := decide("/how-to-join", "", from); r.StatusCode != want {
 			t.Errorf("from %s: %d, want %d", from, r.StatusCode, want)
@@ -129,7 +133,7 @@ func TestWhatHidesBehindAServerIsAsWhatIsMissing(t *testing.T) {
 	d.change("society", func(s *access.Site) {
 		s.Doors = append(s.Doors, access.PageDoor{Path: "/secret-plans", Mode: "also", Hide: true, Ways: []access.Way{{Way: "groups", Groups: []string{"council"}}}})
 	})
-	d.elsewhere("society", app.Elsewhere{Upstream: up.URL})
+	d.elsewhere("society", doors.Elsewhere{Upstream: up.URL})
 	say := func(path string) string {
 		r := d.ask(asking(path))
 		r.Header.Del("Date")
@@ -144,7 +148,7 @@ func TestShortNamesTellNothingOfWhatHides(t *testing.T) {
 	d := open(t)
 	ines := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
 	for name, path := range map[string]string{"marks": "/marking", "notes": "/notes"} {
-		if err := d.house.NameShortly(d.Context(), ines, "variable-stars", name, path); err != nil {
+		if err := pages.SetShortName(d.Context(), d.house, ines, "variable-stars", name, path); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -186,10 +190,12 @@ func TestHeadersAndCookiesInOtherSpellings(t *testing.T) {
 
 func TestASocketEndsWithItsDoor(t *testing.T) {
 	for name, shut := range map[string]func(d *door){
-		"the door closes":         func(d *door) { d.change("society", func(s *access.Site) { s.Door.Ways = []access.Way{{Way: "pass"}} }) },
-		"the visitor signs out":   func(d *door) { _ = d.house.SignOutEverywhere(context.Background(), "mirela", "") },
-		"they are blocked":        func(d *door) { d.block("mirela") },
-		"the site is unpublished": func(d *door) { _ = d.house.TakeDown(context.Background(), d.actorOf("ines"), "society", true, false) },
+		"the door closes":       func(d *door) { d.change("society", func(s *access.Site) { s.Door.Ways = []access.Way{{Way: "pass"}} }) },
+		"the visitor signs out": func(d *door) { _ = d.house.SignOutEverywhere(context.Background(), "mirela", "") },
+		"they are blocked":      func(d *door) { d.block("mirela") },
+		"the site is unpublished": func(d *door) {
+			_ = pages.Unpublish(context.Background(), d.house, d.actorOf("ines"), "society", true, false)
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			d, front := inFront(t)
@@ -233,9 +239,9 @@ func TestASocketEndsWithItsDoor(t *testing.T) {
 func (d *door) block(id string) {
 	d.Helper()
 	p, _ := d.house.ActorOf(store.Who(id))
-	c, err := d.house.ChangePerson(app.PersonForm{ID: id, Name: p.Name, Address: p.Address.String(), Blocked: true})
+	c, err := people.ChangePerson(d.house, people.PersonForm{ID: id, Name: p.Name, Address: p.Address.String(), Blocked: true})
 	if err == nil {
-		err = d.house.ApplyHouse(d.Context(), d.actorOf("ines"), c)
+		err = d.house.ChangePeople(d.Context(), d.actorOf("ines"), c)
 	}
 	if err != nil {
 		d.Fatal(err)
@@ -366,12 +372,12 @@ func TestOneRenderingForAllWhoWait(t *testing.T) {
 	r := d2(t)
 	var made atomic.Int64
 	release := make(chan struct{})
-	render := func() (*app.RenderedPage, error) {
+	render := func() (*house.RenderedPage, error) {
 		made.Add(1)
 		<-release
-		return &app.RenderedPage{Head: []byte("page")}, nil
+		return &house.RenderedPage{Head: []byte("page")}, nil
 	}
-	key := app.RenderedKey{Site: "society", Path: "/"}
+	key := house.RenderedKey{Site: "society", Path: "/"}
 	var all sync.WaitGroup
 	for range 50 {
 		all.Go(func() {
@@ -395,26 +401,26 @@ func TestOneRenderingForAllWhoWait(t *testing.T) {
 		t.Errorf("rendered %d times", made.Load())
 	}
 	// whoever renders and gives up leaves it to the others
-	other := app.RenderedKey{Site: "society", Path: "/other"}
+	other := house.RenderedKey{Site: "society", Path: "/other"}
 	began := make(chan struct{})
 	go func() {
-		_, _ = r.Once(t.Context(), other, func() (*app.RenderedPage, error) {
+		_, _ = r.Once(t.Context(), other, func() (*house.RenderedPage, error) {
 			close(began)
 			time.Sleep(10 * time.Millisecond)
 			return nil, context.Canceled
 		})
 	}()
 	<-began
-	if p, err := r.Once(t.Context(), other, func() (*app.RenderedPage, error) { return &app.RenderedPage{Head: []byte("x")}, nil }); err != nil || p == nil {
+	if p, err := r.Once(t.Context(), other, func() (*house.RenderedPage, error) { return &house.RenderedPage{Head: []byte("x")}, nil }); err != nil || p == nil {
 		t.Error(p, err)
 	}
 }
 
-func d2(t *testing.T) *app.Rendered { return open(t).house.State().RenderedOf("society") }
+func d2(t *testing.T) *house.Rendered { return open(t).house.State().RenderedOf("society") }
 
 func TestACommentDropsWhatItsOwnSiteSent(t *testing.T) {
 	d := openForMembers(t)
-	before := map[string]*app.Rendered{}
+	before := map[string]*house.Rendered{}
 	for _, site := range []string{"society", "variable-stars", "new-dome"} {
 		before[site] = d.house.State().RenderedOf(site)
 	}
@@ -425,7 +431,7 @@ func TestACommentDropsWhatItsOwnSiteSent(t *testing.T) {
 			break
 		}
 	}
-	if _, err := d.house.Comment(t.Context(), "society", "/members", store.Who(member), "Hello"); err != nil {
+	if _, err := members.Comment(t.Context(), d.house, "society", "/members", store.Who(member), "Hello"); err != nil {
 		t.Fatal(err)
 	}
 	for site, was := range before {

@@ -12,8 +12,8 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/core/content"
 	"velada/look"
@@ -165,7 +165,7 @@ func (q *request) page() {
 		q.send("page.html", http.StatusOK, q.whole(p, text))
 		return
 	}
-	rendered, err := q.state.RenderedOf(q.address).Once(q.Context(), key, func() (*app.RenderedPage, error) {
+	rendered, err := q.state.RenderedOf(q.address).Once(q.Context(), key, func() (*house.RenderedPage, error) {
 		s := q.whole(p, text)
 		if key.SignedIn {
 			s.SignedIn = standInName
@@ -191,7 +191,7 @@ func (q *request) unless(err error) {
 }
 
 // whole is everything that a page shows.
-func (q *request) whole(p *app.LivePage, text string) *sight {
+func (q *request) whole(p *house.LivePage, text string) *sight {
 	s := q.sight(p.Title)
 	withTables := q.tables(text)
 	s.Comments = q.comments()

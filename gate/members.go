@@ -7,8 +7,11 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"velada/app/members"
+	"velada/house"
+	"velada/identity"
+	"velada/words"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -16,7 +19,7 @@ import (
 // memberSight is what the pages of membership show.
 type memberSight struct {
 	Values    map[string]string
-	Wrong     app.FieldErrors
+	Wrong     house.FieldErrors
 	Questions []question
 	Terms     string
 	SignedIn  bool
@@ -138,9 +141,9 @@ func (q *request) form(most int64) bool {
 	return false
 }
 
-func (q *request) join(status int, values map[string]string, wrong app.FieldErrors) {
+func (q *request) join(status int, values map[string]string, wrong house.FieldErrors) {
 	m := q.state.Site(q.address).Membership
-	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != "", Says: q.gate.House.SignUpOpen(q.address, q.who)}
+	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != "", Says: members.SignUpOpen(q.gate.House, q.address, q.who)}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		v.Domains = doc.SignUp.Domains
 	}
@@ -162,18 +165,18 @@ func (q *request) doJoin() {
 	for _, name := range []string{"name", "address", "path", "agreed"} {
 		values[name] = q.PostFormValue(name)
 	}
-	a := app.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
+	a := members.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
 	for i := range q.state.Site(q.address).Membership.Questions {
 		name := fmt.Sprintf("answer%d", i)
 		values[name] = q.PostFormValue(name)
 		a.Answers = append(a.Answers, values[name])
 	}
-	letter, err := q.gate.House.ApplyForMembership(q.Context(), q.address, a, q.who, q.from(), q.siteURL("/velada/by-mail/"))
-	var wrong app.FieldErrors
-	var later app.TryLater
+	letter, err := members.ApplyForMembership(q.Context(), q.gate.House, q.address, a, q.who, q.from(), q.siteURL("/velada/by-mail/"))
+	var wrong house.FieldErrors
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
-		q.join(http.StatusTooManyRequests, values, app.FieldErrors{"address": later.Error()})
+		q.join(http.StatusTooManyRequests, values, house.FieldErrors{"address": later.Error()})
 	case errors.As(err, &wrong):
 		q.join(http.StatusUnprocessableEntity, values, wrong)
 	case err != nil:
@@ -194,20 +197,20 @@ func (q *request) prove(token string) {
 	if !q.fromHere() {
 		return
 	}
-	p, err := q.gate.House.ProveOnSite(q.Context(), token, q.address)
+	p, err := members.ProveOnSite(q.Context(), q.gate.House, token, q.address)
 	switch {
-	case errors.Is(err, app.ErrLinkSpent):
+	case errors.Is(err, house.ErrLinkSpent):
 		q.private("said.html", http.StatusGone, "This link has ended", &memberSight{Says: "This link ended or was used already. Ask for another one."})
 	case err != nil:
 		panic(err)
-	case p.Kind == app.LinkAsk:
+	case p.Kind == members.LinkAsk:
 		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
 	case p.Session != "":
-		value, err := q.gate.House.VisitFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
+		value, err := q.gate.House.SiteSessionFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
 		if err != nil {
 			panic(err)
 		}
-		q.cookie(visitCookie, value, app.VisitLife)
+		q.cookie(visitCookie, value, house.SiteSessionLife)
 		q.path = p.Path
 		q.back()
 	default: // signing in takes more than the letter: the door says so
@@ -224,7 +227,7 @@ func (q *request) myAddress() string {
 
 var showingNames = map[string]string{"name": "my name", "picture": "my picture", "about": "what I say about myself", "address": "my address"}
 
-func (q *request) me(status int, values map[string]string, wrong app.FieldErrors) {
+func (q *request) me(status int, values map[string]string, wrong house.FieldErrors) {
 	if q.who == "" {
 		q.path = "/velada/me"
 		headers(q.w)
@@ -232,8 +235,8 @@ func (q *request) me(status int, values map[string]string, wrong app.FieldErrors
 		http.Redirect(q.w, q.Request, q.signInURL(), http.StatusSeeOther)
 		return
 	}
-	p, err := q.gate.House.Profile(q.Context(), q.address, q.who)
-	if errors.Is(err, app.ErrMayNot) {
+	p, err := members.Profile(q.Context(), q.gate.House, q.address, q.who)
+	if errors.Is(err, house.ErrMayNot) {
 		q.private("said.html", http.StatusForbidden, "You are no member", &memberSight{Says: "You are signed in, and no member of this site."})
 		return
 	}
@@ -244,7 +247,7 @@ func (q *request) me(status int, values map[string]string, wrong app.FieldErrors
 	if values == nil {
 		v.Values = map[string]string{"name": p.Name, "about": p.About}
 	}
-	for _, id := range app.Shown {
+	for _, id := range members.Shown {
 		v.Shows = append(v.Shows, showing{id, showingNames[id], p.Shows[id]})
 	}
 	q.private("me.html", status, "Your page", v)
@@ -259,7 +262,7 @@ func (q *request) doMe() {
 	}
 	p := store.Profile{Name: q.PostFormValue("name"), About: q.PostFormValue("about"), NoMail: q.PostFormValue("mail") != "yes", Shows: map[string]bool{}}
 	for _, id := range q.PostForm["shows"] {
-		if slices.Contains(app.Shown, id) {
+		if slices.Contains(members.Shown, id) {
 			p.Shows[id] = true
 		}
 	}
@@ -273,15 +276,15 @@ func (q *request) doMe() {
 	if q.MultipartForm != nil {
 		defer q.MultipartForm.RemoveAll()
 	}
-	err := q.gate.House.ChangeProfile(q.Context(), q.address, q.who, p, picture, q.PostFormValue("no_picture") == "yes")
-	var wrong app.FieldErrors
+	err := members.ChangeProfile(q.Context(), q.gate.House, q.address, q.who, p, picture, q.PostFormValue("no_picture") == "yes")
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
 		if len(picture) > 0 && wrong["picture"] == "" {
 			wrong["picture"] = "Choose this file again: browsers do not keep it when another field has to be corrected."
 		}
 		q.me(http.StatusUnprocessableEntity, map[string]string{"name": p.Name, "about": p.About}, wrong)
-	case errors.Is(err, app.ErrMayNot):
+	case errors.Is(err, house.ErrMayNot):
 		q.me(http.StatusOK, nil, nil)
 	case err != nil:
 		panic(err)
@@ -296,8 +299,8 @@ func (q *request) myData() {
 		q.me(http.StatusOK, nil, nil)
 		return
 	}
-	data, err := q.gate.House.MemberData(q.Context(), q.address, q.who)
-	if errors.Is(err, app.ErrMayNot) {
+	data, err := members.MemberData(q.Context(), q.gate.House, q.address, q.who)
+	if errors.Is(err, house.ErrMayNot) {
 		q.me(http.StatusOK, nil, nil)
 		return
 	}
@@ -317,10 +320,10 @@ func (q *request) leaveSite() {
 		return
 	}
 	if q.PostFormValue("sure") != "yes" {
-		q.me(http.StatusUnprocessableEntity, nil, app.FieldErrors{"sure": "Say that you mean it."})
+		q.me(http.StatusUnprocessableEntity, nil, house.FieldErrors{"sure": "Say that you mean it."})
 		return
 	}
-	if err := q.gate.House.LeaveSite(q.Context(), q.address, q.who); err != nil && !errors.Is(err, app.ErrMayNot) {
+	if err := members.LeaveSite(q.Context(), q.gate.House, q.address, q.who); err != nil && !errors.Is(err, house.ErrMayNot) {
 		panic(err)
 	}
 	q.path = "/"
@@ -378,7 +381,7 @@ func (q *request) picture(person string) {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
-	q.beside(p.Kind, func() ([]byte, error) { return q.gate.House.FileData(q.Context(), &app.LiveFile{Blob: p.Picture}) })
+	q.beside(p.Kind, func() ([]byte, error) { return q.gate.House.FileData(q.Context(), &house.LiveFile{Blob: p.Picture}) })
 }
 
 // ask asks to be let in, where the one who asks was turned away and may.
@@ -397,12 +400,12 @@ func (q *request) ask() {
 		return
 	}
 	values := map[string]string{"word": q.PostFormValue("word"), "address": q.PostFormValue("address")}
-	letter, err := q.gate.House.Ask(q.Context(), q.address, values["address"], store.LetIn{Path: path, Word: values["word"], Who: q.who}, q.from(), q.siteURL("/velada/by-mail/"))
-	var wrong app.FieldErrors
-	var later app.TryLater
+	letter, err := members.Ask(q.Context(), q.gate.House, q.address, values["address"], store.LetIn{Path: path, Word: values["word"], Who: q.who}, q.from(), q.siteURL("/velada/by-mail/"))
+	var wrong house.FieldErrors
+	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
-		q.refused(d, http.StatusTooManyRequests, values, app.FieldErrors{"word": later.Error()})
+		q.refused(d, http.StatusTooManyRequests, values, house.FieldErrors{"word": later.Error()})
 	case errors.As(err, &wrong):
 		q.refused(d, http.StatusUnprocessableEntity, values, wrong)
 	case err != nil:
@@ -418,7 +421,7 @@ func (q *request) ask() {
 func (q *request) mayAsk() bool { return !q.state.Site(q.address).Membership.NoAsking }
 
 // refused shows the page of whoever is turned away, with a way to ask.
-func (q *request) refused(d access.Decision, status int, values map[string]string, wrong app.FieldErrors) {
+func (q *request) refused(d access.Decision, status int, values map[string]string, wrong house.FieldErrors) {
 	s := q.sight("Not for you")
 	if q.mayAsk() && q.as == nil {
 		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != ""}
@@ -454,7 +457,7 @@ func (q *request) comments() *commentSight {
 		if one.Status == "held" && !mine {
 			continue
 		}
-		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, app.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
+		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, words.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
 	}
 	return c
 }
@@ -479,15 +482,15 @@ func (q *request) comment() {
 		if q.PostFormValue("action") == "drop" {
 			text = ""
 		}
-		err = q.gate.House.ChangeComment(q.Context(), q.address, n, q.who, text)
+		err = members.ChangeComment(q.Context(), q.gate.House, q.address, n, q.who, text)
 	} else {
-		_, err = q.gate.House.Comment(q.Context(), q.address, path, q.who, text)
+		_, err = members.Comment(q.Context(), q.gate.House, q.address, path, q.who, text)
 	}
-	var wrong app.FieldErrors
+	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &wrong):
 		q.commentAgain(wrong["text"], text)
-	case errors.Is(err, app.ErrMayNot):
+	case errors.Is(err, house.ErrMayNot):
 		q.back()
 	case err != nil:
 		panic(err)

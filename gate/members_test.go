@@ -6,8 +6,9 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"velada/app/members"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -61,7 +62,7 @@ func openForMembers(t *testing.T) *door {
 	return d
 }
 
-func (d *door) actor(address string) app.Actor {
+func (d *door) actor(address string) house.Actor {
 	a, err := access.ParseAddress(address)
 	if err != nil {
 		d.Fatal(err)
@@ -106,7 +107,7 @@ func TestSigningUpCountsOnceTheAddressIsProven(t *testing.T) {
 		t.Errorf("the link works twice: %d", r.StatusCode)
 	}
 	seun := d.actor("seun@cerroalcor.example")
-	if n, err := d.house.ChangeMembers(context.Background(), seun, "society", []string{"zoe"}, app.Admit, "Welcome to the hill"); err != nil || n != 1 {
+	if n, err := members.ChangeMembers(context.Background(), d.house, seun, "society", []string{"zoe"}, members.Admit, "Welcome to the hill"); err != nil || n != 1 {
 		t.Fatal(n, err)
 	}
 	if d.letter("zoe@post.example") != "/" {
@@ -115,7 +116,7 @@ func TestSigningUpCountsOnceTheAddressIsProven(t *testing.T) {
 	if status, _ := d.get("society", "/members", cookie); status != 200 {
 		t.Errorf("admitted: %d", status)
 	}
-	if _, err := d.house.ChangeMembers(context.Background(), seun, "society", []string{"zoe"}, app.Block, ""); err != nil {
+	if _, err := members.ChangeMembers(context.Background(), d.house, seun, "society", []string{"zoe"}, members.Block, ""); err != nil {
 		t.Fatal(err)
 	}
 	if status, text := d.get("society", "/members", cookie); status != 403 || strings.Contains(text, "become a member") {
@@ -191,14 +192,14 @@ func TestAMemberHasAPage(t *testing.T) {
 	}
 }
 
-func (d *door) actorOf(id string) app.Actor {
+func (d *door) actorOf(id string) house.Actor {
 	for _, p := range d.house.State().Policy.Document().People {
 		if p.ID == id {
 			return d.actor(p.Address)
 		}
 	}
 	d.Fatal("nobody is " + id)
-	return app.Actor{}
+	return house.Actor{}
 }
 
 func TestCommentsAreMembersAlone(t *testing.T) {
@@ -218,17 +219,17 @@ func TestCommentsAreMembersAlone(t *testing.T) {
 	comments := d.house.State().Site("society").Comments["/members"]
 	last := comments[len(comments)-1]
 	ctx, seun := context.Background(), d.actor("seun@cerroalcor.example")
-	if err := d.house.ModerateComment(ctx, seun, "society", last.ID, true); err != nil {
+	if err := members.ModerateComment(ctx, d.house, seun, "society", last.ID, true); err != nil {
 		t.Fatal(err)
 	}
 	if _, others := d.get("society", "/members", ines); !strings.Contains(others, "Clear tonight") {
 		t.Error("approved, and not shown for the very next request")
 	}
 	other := d.actorOf(comments[1].Person)
-	if err := d.house.ChangeComment(ctx, "society", last.ID, other.Who, "mine now"); err == nil {
+	if err := members.ChangeComment(ctx, d.house, "society", last.ID, other.Who, "mine now"); err == nil {
 		t.Error("another's comment is changed")
 	}
-	if err := d.house.ModerateComment(ctx, d.actor("jonas@cerroalcor.example"), "society", last.ID, false); err == nil {
+	if err := members.ModerateComment(ctx, d.house, d.actor("jonas@cerroalcor.example"), "society", last.ID, false); err == nil {
 		t.Error("an editor moderates")
 	}
 	d.post("society", "/velada/comment", cookie, "path", "/visit", "text", "Not here")
@@ -260,7 +261,7 @@ func TestWhoIsTurnedAwayAsksAndIsLetIn(t *testing.T) {
 		t.Fatalf("%+v %v", asks, err)
 	}
 	ines := d.actor("ines@cerroalcor.example")
-	ways := d.house.WaysToSayYes(ctx, ines, asks[0])
+	ways := members.WaysToSayYes(ctx, d.house, ines, asks[0])
 	says := map[string]bool{}
 	for _, w := range ways {
 		says[w.ID] = w.Enough
@@ -268,10 +269,10 @@ func TestWhoIsTurnedAwayAsksAndIsLetIn(t *testing.T) {
 	if !says["guest"] || !says["group:night-crew"] || says["member"] {
 		t.Errorf("%+v", says)
 	}
-	if err := d.house.AnswerLetIn(ctx, d.actor("tobias@lens.example"), "instrument-log", asks[0].ID, "guest", ""); err == nil {
+	if err := members.AnswerLetIn(ctx, d.house, d.actor("tobias@lens.example"), "instrument-log", asks[0].ID, "guest", ""); err == nil {
 		t.Error("he lets himself in")
 	}
-	if err := d.house.AnswerLetIn(ctx, ines, "instrument-log", asks[0].ID, "guest", "Wrap up warm"); err != nil {
+	if err := members.AnswerLetIn(ctx, d.house, ines, "instrument-log", asks[0].ID, "guest", "Wrap up warm"); err != nil {
 		t.Fatal(err)
 	}
 	if status, _ := d.get("instrument-log", "/", tobias); status != 200 {
@@ -286,7 +287,7 @@ func TestWhoIsTurnedAwayAsksAndIsLetIn(t *testing.T) {
 		t.Errorf("a stranger who can sign in is asked to do that, not to ask: %d", ask.StatusCode)
 	}
 	// a site that wants no questions
-	if err := d.house.SetMembership(ctx, ines, "dossier", app.Membership{NoAsking: true}); err != nil {
+	if err := members.SetMembership(ctx, d.house, ines, "dossier", house.Membership{NoAsking: true}); err != nil {
 		t.Fatal(err)
 	}
 	if _, text := d.get("dossier", "/", d.visiting("tobias@lens.example", "dossier")); strings.Contains(text, "Ask to be let in") {
@@ -297,7 +298,7 @@ func TestWhoIsTurnedAwayAsksAndIsLetIn(t *testing.T) {
 func TestLettersToMembersCanBeStopped(t *testing.T) {
 	d := openForMembers(t)
 	ctx, seun := context.Background(), d.actor("seun@cerroalcor.example")
-	sent, unwanted, err := d.house.WriteToMembers(ctx, seun, "society", nil, "Friday", "The dome is open.\n\nBring a coat.")
+	sent, unwanted, err := members.WriteToMembers(ctx, d.house, seun, "society", nil, "Friday", "The dome is open.\n\nBring a coat.")
 	if err != nil || sent == 0 || sent+unwanted != 18 {
 		t.Fatal(sent, unwanted, err)
 	}
@@ -307,18 +308,18 @@ func TestLettersToMembersCanBeStopped(t *testing.T) {
 	}
 	_, token, _ := strings.Cut(list[0].Text, "/stop/")
 	token = strings.TrimSpace(token)
-	if _, _, err := d.house.Stop(ctx, token[:len(token)-2]+"xx", true); err == nil {
+	if _, _, err := members.Stop(ctx, d.house, token[:len(token)-2]+"xx", true); err == nil {
 		t.Error("a made-up link stops somebody's letters")
 	}
-	site, address, err := d.house.Stop(ctx, token, true)
+	site, address, err := members.Stop(ctx, d.house, token, true)
 	if err != nil || site != "society" || address != list[0].Address {
 		t.Fatal(site, address, err)
 	}
-	again, _, err := d.house.WriteToMembers(ctx, seun, "society", nil, "Saturday", "Again.")
+	again, _, err := members.WriteToMembers(ctx, d.house, seun, "society", nil, "Saturday", "Again.")
 	if err != nil || again != sent-1 {
 		t.Errorf("%d letters after one was stopped: %v", again, err)
 	}
-	if _, _, err := d.house.WriteToMembers(ctx, d.actor("jonas@cerroalcor.example"), "society", nil, "x", "y"); err == nil {
+	if _, _, err := members.WriteToMembers(ctx, d.house, d.actor("jonas@cerroalcor.example"), "society", nil, "x", "y"); err == nil {
 		t.Error("an editor writes to members")
 	}
 }
@@ -326,7 +327,7 @@ func TestLettersToMembersCanBeStopped(t *testing.T) {
 func TestTheCornerAndTheFirstPage(t *testing.T) {
 	d := openForMembers(t)
 	ines := d.actor("ines@cerroalcor.example")
-	if err := d.house.SetMembership(context.Background(), ines, "society", app.Membership{Corner: "foot", SignIn: "For members", Yours: "My hill", First: "/members"}); err != nil {
+	if err := members.SetMembership(context.Background(), d.house, ines, "society", house.Membership{Corner: "foot", SignIn: "For members", Yours: "My hill", First: "/members"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, text := d.get("society", "/", ""); !strings.Contains(text, ">For members</a>") || strings.Index(text, "For members") < strings.Index(text, "</main>") {
@@ -340,9 +341,9 @@ func TestTheCornerAndTheFirstPage(t *testing.T) {
 	if code.StatusCode != 303 {
 		t.Error(code.StatusCode)
 	}
-	var wrong app.FieldErrors
-	err := d.house.SetMembership(context.Background(), ines, "society", app.Membership{First: "nowhere", Comments: []string{"a?b#"}})
-	if wrong, _ = err.(app.FieldErrors); wrong["first"] == "" || wrong["comments"] == "" {
+	var wrong house.FieldErrors
+	err := members.SetMembership(context.Background(), d.house, ines, "society", house.Membership{First: "nowhere", Comments: []string{"a?b#"}})
+	if wrong, _ = err.(house.FieldErrors); wrong["first"] == "" || wrong["comments"] == "" {
 		t.Errorf("%v", err)
 	}
 }
@@ -353,7 +354,7 @@ func TestCallingForASecondStepEndsVisitsWithoutOne(t *testing.T) {
 	if status, _ := d.get("instrument-log", "/", ines); status != 200 {
 		t.Fatal(status)
 	}
-	err := d.house.ChangeSettings(context.Background(), d.actor("ines@cerroalcor.example"), "x", func(s *app.Settings) { s.SecondStep = []string{app.Steward} })
+	err := d.house.ChangeSettings(context.Background(), d.actor("ines@cerroalcor.example"), "x", func(s *house.Settings) { s.SecondStep = []string{house.Steward} })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,8 +10,8 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -34,11 +34,11 @@ var (
 
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
-func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.RenderedKey, bool) {
+func (q *request) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
 	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
-		return app.RenderedKey{}, false
+		return house.RenderedKey{}, false
 	}
-	key := app.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
+	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
 	for i, p := range e.Menu {
 		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
 			key.Menu |= 1 << i
@@ -49,8 +49,8 @@ func (q *request) renderedKey(e *app.LiveEdition, page *app.LivePage) (app.Rende
 }
 
 // asked is what the answer to this request depends on, if that is all.
-func (q *request) asked() app.Asked {
-	return app.Asked{Site: q.address, Path: q.path, Who: q.who, NoticeRead: q.noticeRead}
+func (q *request) asked() house.Asked {
+	return house.Asked{Site: q.address, Path: q.path, Who: q.who, NoticeRead: q.noticeRead}
 }
 
 // known sends what was sent to the same request before, where that is known to be
@@ -73,17 +73,17 @@ func (q *request) known(raw string) bool {
 
 // keepAnswer keeps the answer to requests like this one, until the core says that
 // it may change.
-func (q *request) keepAnswer(key app.RenderedKey, p *app.RenderedPage) {
+func (q *request) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
 	if q.as != nil || key.HasPass {
 		return
 	}
 	if until, steady := q.site.SteadyUntil(q.at); steady {
-		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &app.Answer{Key: key, Page: p, From: q.at, Until: until})
+		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &house.Answer{Key: key, Page: p, From: q.at, Until: until})
 	}
 }
 
 // kept sends the page as it was sent before, if it was.
-func (q *request) kept(key app.RenderedKey) bool {
+func (q *request) kept(key house.RenderedKey) bool {
 	p := q.state.RenderedOf(q.address).Get(key)
 	if p == nil {
 		return false
@@ -93,7 +93,7 @@ func (q *request) kept(key app.RenderedKey) bool {
 }
 
 // begin sets what every page carries.
-func (q *request) begin(key app.RenderedKey) http.Header {
+func (q *request) begin(key house.RenderedKey) http.Header {
 	h := q.w.Header()
 	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
@@ -106,7 +106,7 @@ func (q *request) begin(key app.RenderedKey) http.Header {
 	return h
 }
 
-func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
+func (q *request) sendKept(key house.RenderedKey, p *house.RenderedPage) {
 	if q.who != "" {
 		q.keepAnswer(key, p)
 	} else if !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
@@ -118,7 +118,7 @@ func (q *request) sendKept(key app.RenderedKey, p *app.RenderedPage) {
 }
 
 // sendOwn sends a page that is for one visitor alone.
-func (q *request) sendOwn(p *app.RenderedPage, key app.RenderedKey) {
+func (q *request) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
 	h := q.begin(key)
 	name := ""
 	if key.SignedIn {
@@ -130,7 +130,7 @@ func (q *request) sendOwn(p *app.RenderedPage, key app.RenderedKey) {
 }
 
 // sendPublic sends a page that anybody gets.
-func (q *request) sendPublic(p *app.RenderedPage, key app.RenderedKey) {
+func (q *request) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 	h := q.begin(key)
 	packed := len(p.Packed) > 0 && takesGzip(q.Header["Accept-Encoding"])
 	tag := p.Tag
@@ -153,8 +153,8 @@ func (q *request) sendPublic(p *app.RenderedPage, key app.RenderedKey) {
 }
 
 // pack cuts a rendered page where the name stands, and packs it once.
-func (q *request) pack(key app.RenderedKey, page []byte) *app.RenderedPage {
-	p := &app.RenderedPage{Head: page}
+func (q *request) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
+	p := &house.RenderedPage{Head: page}
 	if key.SignedIn {
 		if head, tail, found := bytes.Cut(page, []byte(standInName)); found {
 			p.Head, p.Tail = head, tail

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"velada/app/pages"
 
 	"velada/core/content"
 )
@@ -54,7 +55,7 @@ func (q *request) table(place content.TablePlace) string {
 	if f == nil {
 		return ""
 	}
-	records, err := q.gate.House.Records(q.Context(), f)
+	records, err := pages.Records(q.Context(), q.gate.House, f)
 	if err != nil {
 		slog.Error("reading a table", "site", q.address, "file", place.File, "error", err)
 		return ""

@@ -3,8 +3,8 @@ package gate
 import (
 	"strings"
 	"testing"
+	"velada/core/parts"
 
-	"velada/app"
 	"velada/core/access"
 )
 
@@ -35,7 +35,7 @@ func TestTablesOfRecords(t *testing.T) {
 		}
 	}
 	d.change("instrument-log", func(s *access.Site) {
-		app.SetTable(s, app.TableDoor("/", "nights"), []access.Way{{Way: "people", People: []string{"salma"}}})
+		parts.SetTable(s, parts.TableDoor("/", "nights"), []access.Way{{Way: "people", People: []string{"salma"}}})
 	})
 	if without := page("", crew); strings.Contains(without, "rows") || !strings.Contains(without, "Write down what you touched") {
 		t.Error("the table's door does not hold")
@@ -45,7 +45,7 @@ func TestTablesOfRecords(t *testing.T) {
 	}
 	d.change("instrument-log", func(s *access.Site) {
 		s.Door.Ways = []access.Way{{Way: "anyone"}}
-		app.SetTable(s, app.TableDoor("/", "nights"), []access.Way{{Way: "signed-in"}})
+		parts.SetTable(s, parts.TableDoor("/", "nights"), []access.Way{{Way: "signed-in"}})
 	})
 	if r := d.ask(asked{site: "instrument-log", path: "/"}); strings.Contains(body(t, r), "Algol") || r.Header.Get("Cache-Control") != "private, no-store" {
 		t.Errorf("a stranger: %v", r.Header)

@@ -7,10 +7,10 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"velada/app/doors"
 
 	"golang.org/x/net/websocket"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/standin"
 )
@@ -21,7 +21,7 @@ func inFront(t *testing.T) (*door, *httptest.Server) {
 	up := httptest.NewServer(standin.Upstream())
 	t.Cleanup(up.Close)
 	ines := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
-	if err := d.house.StandInFrontOf(context.Background(), ines, "society", app.Elsewhere{Upstream: up.URL}); err != nil {
+	if err := doors.SetUpstream(context.Background(), d.house, ines, "society", doors.Elsewhere{Upstream: up.URL}); err != nil {
 		t.Fatal(err)
 	}
 	front := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { d.gate.Serve(w, r, "society") }))

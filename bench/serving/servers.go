@@ -11,8 +11,9 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+	"velada/app/pages"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/gate"
 	"velada/store"
@@ -89,8 +90,8 @@ func serveVelada(folder string) served {
 		label, _, _ := strings.Cut(r.Host, ".")
 		g.Serve(w, r, label)
 	}))
-	check(house.Begin(ctx, "c", "reader", "bench", "bench"))
-	visit, err := house.VisitFrom(ctx, house.State().ID("inside"), "c")
+	check(house.BeginSession(ctx, "c", "reader", "bench", "bench"))
+	visit, err := house.SiteSessionFrom(ctx, house.State().ID("inside"), "c")
 	check(err)
 	return served{address, visit}
 }
@@ -107,7 +108,7 @@ func listen(prepared func(*http.Server, net.Listener) net.Listener, h http.Handl
 	return l.Addr().String()
 }
 
-func smallHouse(ctx context.Context, file string) *app.House {
+func smallHouse(ctx context.Context, file string) *house.House {
 	db, err := store.Open(ctx, file)
 	check(err)
 	doc := &access.Document{Velada: 1, House: access.House{Name: "House", Zone: "UTC", Domains: []string{"house.example"}}, People: []access.Person{{ID: "reader", Name: "A Reader", Address: "reader@house.example"}}}
@@ -124,10 +125,10 @@ func smallHouse(ctx context.Context, file string) *app.House {
 		for n, path := range []string{"/", "/a", "/b", "/c", "/d"} {
 			e.Pages = append(e.Pages, store.Page{Path: path, Title: "Page " + path, Body: strings.Repeat("A clear night over the hill, and nobody to see it but us. ", 124), InMenu: n > 0, Listing: true})
 		}
-		_, err := app.PutEdition(ctx, db, site, e, i)
+		_, err := pages.PutEdition(ctx, db, site, e, i)
 		check(err)
 	}
-	house, err := app.Open(ctx, db, time.Now)
+	house, err := house.Open(ctx, db, time.Now)
 	check(err)
 	return house
 }

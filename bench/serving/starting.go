@@ -8,8 +8,9 @@ import (
 	"runtime"
 	"strings"
 	"time"
+	"velada/app/pages"
+	"velada/house"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/store"
 )
@@ -41,7 +42,7 @@ func starting(ctx context.Context, folder string) {
 			}
 			e.Pages = append(e.Pages, store.Page{ID: fmt.Sprintf("p%d", n), Path: path, Title: fmt.Sprintf("Page %d", n), Body: body, InMenu: n < 5, Listing: true})
 		}
-		_, err := app.PutEdition(ctx, tx, site, e, i)
+		_, err := pages.PutEdition(ctx, tx, site, e, i)
 		check(err)
 		check(store.SaveWorkingPages(ctx, tx, ids[site.Address], e.Pages))
 	}
@@ -51,7 +52,7 @@ func starting(ctx context.Context, folder string) {
 	for range 5 {
 		before := liveHeap()
 		begin := time.Now()
-		house, err := app.Open(ctx, db, time.Now)
+		house, err := house.Open(ctx, db, time.Now)
 		check(err)
 		times = append(times, time.Since(begin).Seconds())
 		heap = liveHeap() - before

@@ -8,10 +8,10 @@ import (
 	"os"
 	"path/filepath"
 	"time"
+	"velada/house"
 
 	"github.com/spf13/cobra"
 
-	"velada/app"
 	"velada/identity"
 	"velada/store"
 )
@@ -41,9 +41,9 @@ func backupCommand() *cobra.Command {
 				fmt.Fprintln(c.OutOrStdout(), "Copied, without the keys: keep velada.key elsewhere, a copy is of little use without it.")
 				return nil
 			}
-			text, err := os.ReadFile(cmp.Or(keys, filepath.Join(data, app.KeyFile)))
+			text, err := os.ReadFile(cmp.Or(keys, filepath.Join(data, house.KeyFile)))
 			if err == nil {
-				err = os.WriteFile(filepath.Join(args[0], app.KeyFile), text, 0o600)
+				err = os.WriteFile(filepath.Join(args[0], house.KeyFile), text, 0o600)
 			}
 			if err != nil {
 				return fmt.Errorf("copying the keys: %w", err)
@@ -67,7 +67,7 @@ func keysCommand() *cobra.Command {
 	rotate := &cobra.Command{
 		Use: "rotate", Short: "Seal every secret of a house by a fresh key; velada must not be serving it", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			file := cmp.Or(keys, filepath.Join(data, app.KeyFile))
+			file := cmp.Or(keys, filepath.Join(data, house.KeyFile))
 			if _, err := os.Stat(filepath.Join(data, "velada.db")); errors.Is(err, fs.ErrNotExist) {
 				return fmt.Errorf("there is no house in %s", data)
 			}
@@ -87,7 +87,7 @@ func keysCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			house, err := app.Open(c.Context(), db, time.Now, app.WithVault(vault))
+			house, err := house.Open(c.Context(), db, time.Now, house.WithVault(vault))
 			if err != nil {
 				return err
 			}

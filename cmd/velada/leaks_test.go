@@ -12,8 +12,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/app/accounts"
+	"velada/house"
 
-	"velada/app"
 	"velada/demo"
 	"velada/identity"
 	"velada/store"
@@ -88,14 +89,14 @@ func houseIn(t *testing.T, folder string) {
 	if err := demo.Make(t.Context(), db, demo.Start); err != nil {
 		t.Fatal(err)
 	}
-	h, err := app.Open(t.Context(), db, time.Now)
+	h, err := house.Open(t.Context(), db, time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := h.SendLink(app.LinkReset, "pilar@cerroalcor.example", nil, app.From{IP: "192.0.2.1"}); err != nil {
+	if err := accounts.SendLink(h, house.LinkReset, "pilar@cerroalcor.example", nil, house.From{IP: "192.0.2.1"}); err != nil {
 		t.Fatal(err)
 	}
-	h.Rest()
+	h.Wait()
 }
 
 func TestBackupsAndKeys(t *testing.T) {
@@ -105,13 +106,13 @@ func TestBackupsAndKeys(t *testing.T) {
 	if out, err := command(t, "backup", plain, "--data", folder); err != nil {
 		t.Fatal(out, err)
 	}
-	if _, err := os.Stat(filepath.Join(plain, app.KeyFile)); err == nil {
+	if _, err := os.Stat(filepath.Join(plain, house.KeyFile)); err == nil {
 		t.Error("the keys are in a copy that was to be without them")
 	}
 	if out, err := command(t, "backup", keyed, "--data", folder, "--with-keys"); err != nil {
 		t.Fatal(out, err)
 	}
-	for _, f := range []string{filepath.Join(plain, "velada.db"), filepath.Join(keyed, "velada.db"), filepath.Join(keyed, app.KeyFile)} {
+	for _, f := range []string{filepath.Join(plain, "velada.db"), filepath.Join(keyed, "velada.db"), filepath.Join(keyed, house.KeyFile)} {
 		if info, err := os.Stat(f); err != nil || info.Mode().Perm() != 0o600 {
 			t.Errorf("%s: %v %v", f, info, err)
 		}
@@ -126,27 +127,27 @@ func TestBackupsAndKeys(t *testing.T) {
 			return err
 		}
 		defer db.Close()
-		h, err := app.Open(context.Background(), db, time.Now, app.WithVault(vault))
+		h, err := house.Open(context.Background(), db, time.Now, house.WithVault(vault))
 		if err != nil {
 			return err
 		}
 		_, err = h.Mails(context.Background(), "", 9)
 		return err
 	}
-	before := filepath.Join(keyed, app.KeyFile)
+	before := filepath.Join(keyed, house.KeyFile)
 	if err := opens(folder, before); err != nil {
 		t.Fatal(err)
 	}
 	if out, err := command(t, "keys", "rotate", "--data", folder); err != nil {
 		t.Fatal(out, err)
 	}
-	if text, err := os.ReadFile(filepath.Join(folder, app.KeyFile)); err != nil || len(strings.Fields(string(text))) != 1 {
+	if text, err := os.ReadFile(filepath.Join(folder, house.KeyFile)); err != nil || len(strings.Fields(string(text))) != 1 {
 		t.Errorf("%d keys are left, %v", len(strings.Fields(string(text))), err)
 	}
 	if err := opens(folder, before); !errors.Is(err, identity.ErrSealed) {
 		t.Errorf("the key from before still opens: %v", err)
 	}
-	if err := opens(folder, filepath.Join(folder, app.KeyFile)); err != nil {
+	if err := opens(folder, filepath.Join(folder, house.KeyFile)); err != nil {
 		t.Errorf("the fresh key does not open: %v", err)
 	}
 	if err := opens(keyed, before); err != nil {

@@ -17,10 +17,11 @@ import (
 	"strings"
 	"syscall"
 	"time"
+	"velada/app/pages"
+	"velada/house"
 
 	"github.com/spf13/cobra"
 
-	"velada/app"
 	"velada/console"
 	"velada/core/access"
 	"velada/demo"
@@ -121,11 +122,11 @@ func openHouse(ctx context.Context, folder string) (*sql.DB, io.Closer, error) {
 
 // vault opens the key file of a house.
 func (o *serving) vault() (*identity.Vault, error) {
-	return identity.OpenVault(cmp.Or(o.keys, filepath.Join(o.data, app.KeyFile)))
+	return identity.OpenVault(cmp.Or(o.keys, filepath.Join(o.data, house.KeyFile)))
 }
 
 // run opens the house, prepares it, and serves it until it is told to stop.
-func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) error, tell func(io.Writer, *hosts, *app.House, string)) error {
+func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) error, tell func(io.Writer, *hosts, *house.House, string)) error {
 	if os.Getenv("GOGC") == "" {
 		gate.CollectSeldom()
 	}
@@ -149,7 +150,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	if err := prepare(ctx, db); err != nil {
 		return err
 	}
-	theHouse, err := app.Open(ctx, db, o.now(), app.WithVault(vault))
+	theHouse, err := house.Open(ctx, db, o.now(), house.WithVault(vault))
 	if err != nil {
 		return err
 	}
@@ -165,9 +166,9 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, theHouse, code)
-	go theHouse.KeepApplying(ctx, time.Second, func(ctx context.Context, h *app.House) error { return h.PublishDue(ctx) })
-	go theHouse.KeepSending(ctx, 2*time.Second)
-	defer theHouse.Rest()
+	go theHouse.RunDue(ctx, time.Second, pages.PublishDue)
+	go theHouse.RunMail(ctx, 2*time.Second)
+	defer theHouse.Wait()
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(gate.InOnePiece(server, listener)) }()
 	select {
@@ -249,7 +250,7 @@ func fromBehind(r *http.Request) *http.Request {
 	return &seen
 }
 
-func tellHouse(out io.Writer, h *hosts, theHouse *app.House, code string) {
+func tellHouse(out io.Writer, h *hosts, theHouse *house.House, code string) {
 	fmt.Fprintf(out, "Console  %s\n", h.consoleURL())
 	if code != "" {
 		fmt.Fprintf(out, "\nThere is no house yet. Set it up at %s/set-up with this code, which works once:\n\n  %s\n", h.consoleURL(), code)
@@ -276,8 +277,8 @@ func standIn(ctx context.Context, handler func(address string) (http.Handler, er
 
 // standInProvider serves the stand-in identity provider, and makes the demo
 // house trust it for its own domain.
-func standInProvider(ctx context.Context, theHouse *app.House) string {
-	p := app.Provider{ID: "cerro-alcor", Name: "the observatory’s accounts", Client: "velada", Secret: identity.Token(), Domains: []string{"cerroalcor.example"}}
+func standInProvider(ctx context.Context, theHouse *house.House) string {
+	p := house.Provider{ID: "cerro-alcor", Name: "the observatory’s accounts", Client: "velada", Secret: identity.Token(), Domains: []string{"cerroalcor.example"}}
 	p.Issuer = standIn(ctx, func(address string) (http.Handler, error) {
 		return standin.NewProvider(address, p.Client, p.Secret, demo.ProviderAccounts)
 	})
@@ -288,8 +289,8 @@ func standInProvider(ctx context.Context, theHouse *app.House) string {
 	if err != nil {
 		return ""
 	}
-	err = theHouse.ChangeSettings(ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *app.Settings) {
-		s.Providers = append(slices.DeleteFunc(s.Providers, func(old app.Provider) bool { return old.ID == p.ID }), p)
+	err = theHouse.ChangeSettings(ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *house.Settings) {
+		s.Providers = append(slices.DeleteFunc(s.Providers, func(old house.Provider) bool { return old.ID == p.ID }), p)
 	})
 	if err != nil {
 		return ""
@@ -297,7 +298,7 @@ func standInProvider(ctx context.Context, theHouse *app.House) string {
 	return p.Issuer
 }
 
-func tellDemo(out io.Writer, h *hosts, theHouse *app.House, _ string) {
+func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 	tellHouse(out, h, theHouse, "")
 	for _, s := range theHouse.State().Policy.Document().Sites {
 		fmt.Fprintf(out, "Site     %-40s %s\n", h.siteURL(s.Address), s.Title)

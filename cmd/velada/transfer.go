@@ -11,10 +11,10 @@ import (
 	"strings"
 	"syscall"
 	"time"
+	"velada/house"
 
 	"github.com/spf13/cobra"
 
-	"velada/app"
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
@@ -99,11 +99,11 @@ func importCommand() *cobra.Command {
 			}
 			defer lock.Close()
 			defer db.Close()
-			vault, err := identity.OpenVault(cmp.Or(keys, filepath.Join(data, app.KeyFile)))
+			vault, err := identity.OpenVault(cmp.Or(keys, filepath.Join(data, house.KeyFile)))
 			if err != nil {
 				return err
 			}
-			house, err := app.Open(c.Context(), db, time.Now, app.WithVault(vault))
+			house, err := house.Open(c.Context(), db, time.Now, house.WithVault(vault))
 			if err != nil {
 				return err
 			}
@@ -132,21 +132,21 @@ func importCommand() *cobra.Command {
 }
 
 // readImport works out what a document would do to a house, which it only reads.
-func readImport(c *cobra.Command, data string, doc *access.Document) (*app.Import, error) {
+func readImport(c *cobra.Command, data string, doc *access.Document) (*house.Import, error) {
 	file := filepath.Join(data, "velada.db")
 	if _, err := os.Stat(file); errors.Is(err, fs.ErrNotExist) {
-		return app.PlanImportInto(c.Context(), nil, doc, time.Now())
+		return house.PlanImportInto(c.Context(), nil, doc, time.Now())
 	}
 	db, err := store.OpenToRead(c.Context(), file)
 	if err != nil {
 		return nil, err
 	}
 	defer db.Close()
-	return app.PlanImportInto(c.Context(), db, doc, time.Now())
+	return house.PlanImportInto(c.Context(), db, doc, time.Now())
 }
 
 // losing says no where an import would delete sites and that was not asked for.
-func losing(plan *app.Import, deleteSites bool) error {
+func losing(plan *house.Import, deleteSites bool) error {
 	if len(plan.Lost) == 0 || deleteSites {
 		return nil
 	}
@@ -154,7 +154,7 @@ func losing(plan *app.Import, deleteSites bool) error {
 }
 
 // tellPlan says what an import would do.
-func tellPlan(out io.Writer, plan *app.Import) {
+func tellPlan(out io.Writer, plan *house.Import) {
 	doc := plan.Document
 	fmt.Fprintf(out, "%s: %d people, %d groups, %d house rules, %d sites, %d promises\n", doc.House.Name, len(doc.People), len(doc.Groups), len(doc.Rules), len(doc.Sites), len(doc.Promises))
 	switch {

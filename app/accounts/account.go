@@ -1,0 +1,219 @@
+package accounts
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/house"
+	"velada/identity"
+	"velada/store"
+	"velada/words"
+)
+
+// known reports whether a house has to do with an address: an account, a person,
+// a guest, somebody on a team.
+func known(ctx context.Context, h *house.House, a access.Address) (bool, error) {
+	s := h.State()
+	who, signsIn := s.WhoSignsIn(a)
+	if !signsIn { // somebody's before: who reads its mail now is not known
+		return false, nil
+	}
+	account, err := store.FindAccount(ctx, h.DB, who)
+	if err != nil || account != nil || !who.Bare() {
+		return err == nil, err
+	}
+	is := func(text string) bool { return strings.Contains(text, "@") && parts.Canonical(text) == a.String() }
+	ways := func(list []access.Way) bool {
+		return slices.ContainsFunc(list, func(w access.Way) bool {
+			return slices.ContainsFunc(w.People, is) || w.Way == "domain" && access.MatchesAny(w.Domains, a)
+		})
+	}
+	for _, site := range s.Policy.Document().Sites {
+		if ways(site.Door.Ways) || ways(site.Holding.LetIn) || slices.ContainsFunc(site.Team, func(e access.TeamEntry) bool { return is(e.Address) }) ||
+			slices.ContainsFunc(site.Doors, func(d access.PageDoor) bool { return ways(d.Ways) }) {
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
+// SendLink mails a link by which somebody signs in or sets a new password, when
+// the house has to do with their address. Whether it has is not to be seen from
+// the answer, nor from how long it takes.
+func SendLink(h *house.House, kind, address string, to map[string]string, from house.From) error {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return house.FieldErrors{"address": "This is " + err.Error() + "."}
+	}
+	if _, err := house.Try(h.Throttles.Asks, "You have asked for several links to this address.", "link to "+a.String()+" from "+from.Source()); err != nil {
+		return err
+	}
+	if _, err := h.CountForm("link", from); err != nil {
+		return err
+	}
+	if _, err := house.Try(h.Throttles.Letters, "", a.String()); err != nil {
+		return nil // enough are in the mailbox already, and each of them works
+	}
+	goOn := house.GoOnTo{Then: to["then"], Site: to["site"], Path: to["path"]}
+	h.InBackground("sending a link", func(ctx context.Context) error {
+		known, err := known(ctx, h, a)
+		if err != nil || !known {
+			return err
+		}
+		return h.SendMailLink(ctx, kind, a.String(), goOn)
+	})
+	return nil
+}
+
+// FollowMailLink spends a link to sign in, or one that proves the address of a new
+// account, and returns whose it is and where they go on to.
+func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Who, map[string]string, error) {
+	l, err := h.FindMailLink(ctx, token)
+	switch {
+	case err != nil:
+		return "", nil, err
+	case l == nil || l.Kind != house.LinkSignIn && l.Kind != house.LinkAccount:
+		return "", nil, house.ErrLinkSpent
+	}
+	var n house.PendingAccount
+	if err := json.Unmarshal([]byte(l.Detail), &n); err != nil {
+		return "", nil, err
+	}
+	who, err := h.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
+		tx.NewAccountUnlessThere(store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
+		return nil
+	})
+	return who, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
+}
+
+// ResetPassword spends a link to set a new password. Everywhere else the
+// account is signed out.
+func ResetPassword(ctx context.Context, h *house.House, token, password string) (store.Who, error) {
+	l, err := h.FindMailLink(ctx, token)
+	if err != nil {
+		return "", err
+	}
+	if l == nil || l.Kind != house.LinkReset {
+		return "", house.ErrLinkSpent
+	}
+	if text := identity.PasswordProblem(password, l.Address); text != "" {
+		return "", house.FieldErrors{"password": text}
+	}
+	hash := identity.HashPassword(password)
+	return h.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
+		tx.EndSignIns(who, "")
+		return errors.Join(
+			store.EnsureAccount(ctx, tx, who, h.NameOf(who)), store.SetPassword(ctx, tx, who, hash, false),
+			store.DropMailLinks(ctx, tx, house.LinkReset, l.Address), store.DropMailLinks(ctx, tx, house.LinkSignIn, l.Address),
+		)
+	})
+}
+
+// Account reads somebody's account; one without a password where there is none yet.
+func Account(ctx context.Context, h *house.House, who store.Who) (*store.Account, error) {
+	account, err := store.FindAccount(ctx, h.DB, who)
+	if err == nil && account == nil {
+		account = &store.Account{Who: who}
+	}
+	return account, err
+}
+
+// ChangePassword sets a new password, and signs somebody out everywhere but in one
+// place. The old one is asked for where there is one, unless it was a first code,
+// just entered.
+func ChangePassword(ctx context.Context, h *house.House, a house.Actor, old, password string, from house.From, but string) error {
+	account, err := Account(ctx, h, a.Who)
+	if err != nil {
+		return err
+	}
+	wrong := house.FieldErrors{}
+	if account.Password != "" && !account.MustChange {
+		var later identity.TryLater
+		switch err := CheckPassword(ctx, h, a, old, from); {
+		case errors.As(err, &later):
+			wrong["old"] = later.Error()
+		case err != nil:
+			wrong["old"] = "This is not your password of now."
+		}
+	}
+	if text := identity.PasswordProblem(password, account.Name, a.Address.String()); text != "" {
+		wrong["password"] = text
+	}
+	if account.MustChange && len(wrong) == 0 {
+		if same, err := identity.CheckPassword(account.Password, identity.PlainCode(password)); err == nil && same {
+			wrong["password"] = "That is the code from the slip. Choose a password that only you know."
+		}
+	}
+	if len(wrong) > 0 {
+		return wrong
+	}
+	hash := identity.HashPassword(password)
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		if err := store.EnsureAccount(ctx, tx, a.Who, a.Name); err != nil {
+			return err
+		}
+		now, err := store.FindAccount(ctx, tx, a.Who)
+		if err != nil {
+			return err
+		}
+		if now.Password != account.Password { // set anew meanwhile, by a slip or a link
+			return house.FieldErrors{"old": "Your password was changed meanwhile. Sign in with the new one."}
+		}
+		tx.EndSignIns(a.Who, but)
+		tx.NotifyAccount(a.Who, "Your password was changed", "If that was not you, set a new one by a link by mail.")
+		return store.SetPassword(ctx, tx, a.Who, hash, false)
+	})
+}
+
+// ChangeAccount sets somebody's name and what they are told by mail.
+func ChangeAccount(ctx context.Context, h *house.House, a house.Actor, name string, byMail []string) error {
+	name, text := house.NameTyped(name)
+	if text != "" {
+		return house.FieldErrors{"name": text}
+	}
+	var kinds []string
+	for _, k := range house.NoticeKinds {
+		if slices.Contains(byMail, k.ID) {
+			kinds = append(kinds, k.ID)
+		}
+	}
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		tx.NameAccount(a.Who, name)
+		return errors.Join(store.EnsureAccount(ctx, tx, a.Who, name), store.SetAccountName(ctx, tx, a.Who, name, kinds))
+	})
+}
+
+// SignInWith returns whom a provider vouches for. Their address must be at one of
+// the provider's domains, and the provider must have seen that it is read.
+func SignInWith(ctx context.Context, h *house.House, p *house.Provider, claims identity.Claims) (who store.Who, err error) {
+	a, err := access.ParseAddress(claims.Address)
+	switch {
+	case err != nil:
+		return "", fmt.Errorf("%s did not tell an address", p.Name)
+	case !claims.Verified:
+		return "", fmt.Errorf("%s does not vouch that %s is yours: the address is not verified there", p.Name, a)
+	case !access.MatchesAny(p.Domains, a):
+		return "", fmt.Errorf("%s cannot vouch for %s: it is trusted for %s alone", p.Name, a, words.And(p.Domains))
+	}
+	name, text := house.NameTyped(claims.Name)
+	if text != "" {
+		name = ""
+	}
+	err = h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		var signsIn bool
+		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
+			return fmt.Errorf("%s signs nobody in here: somebody had it before", a)
+		}
+		tx.NewAccountUnlessThere(store.Account{Who: who, Name: name})
+		return nil
+	})
+	if err != nil {
+		return "", err
+	}
+	return who, nil
+}

@@ -1,0 +1,85 @@
+package accounts
+
+import (
+	"context"
+	"crypto/hmac"
+	"errors"
+	"net/http"
+	"strings"
+	"time"
+	"velada/house"
+	"velada/identity"
+	"velada/store"
+)
+
+// Keyholder returns somebody with their passkeys.
+func Keyholder(ctx context.Context, h *house.House, a house.Actor) (identity.Keyholder, error) {
+	k := identity.Keyholder{Handle: handle(h, a.Who), Address: a.Address.String(), Name: a.Name}
+	list, err := store.Passkeys(ctx, h.DB, a.Who)
+	for _, p := range list {
+		k.Handle = p.Handle // theirs since their first passkey
+		k.Credentials = append(k.Credentials, p.Credential)
+	}
+	return k, err
+}
+
+// handle tells somebody from others without telling who they are.
+func handle(h *house.House, who store.Who) []byte { return h.MAC("passkey handle " + string(who)) }
+
+// ErrPasskeyKnown says that a passkey signs somebody in already.
+var ErrPasskeyKnown = errors.New("this passkey signs somebody in here already: make a new one")
+
+// KeepPasskey keeps a new passkey of somebody's; never in the place of another.
+func KeepPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, a house.Actor, name string, kept []byte, r *http.Request) error {
+	holder, err := Keyholder(ctx, h, a)
+	if err != nil {
+		return err
+	}
+	id, credential, err := p.New(holder, kept, r)
+	if err != nil {
+		return err
+	}
+	if name = strings.TrimSpace(name); name == "" || len(name) > 80 {
+		name = "A passkey"
+	}
+	now := time.Now()
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		err := store.NewPasskey(ctx, tx, store.Passkey{ID: id, Handle: holder.Handle, Who: a.Who, Name: name, Credential: credential, Made: now, Used: now})
+		if errors.Is(err, store.ErrPasskey) {
+			return ErrPasskeyKnown
+		}
+		tx.NotifyAccount(a.Who, "A new passkey", "The passkey “"+name+"” signs you in from now on. If that was not you, remove it, and set a new password.")
+		return err
+	})
+}
+
+// DropPasskey removes a passkey of somebody's own.
+func DropPasskey(ctx context.Context, h *house.House, a house.Actor, id []byte) error {
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error { return store.DropPasskey(ctx, tx, a.Who, id) })
+}
+
+// SignInByPasskey returns whose passkey a browser has shown.
+func SignInByPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, kept []byte, r *http.Request) (store.Who, error) {
+	var found *store.Passkey
+	_, credential, err := p.Check(kept, r, func(id, handle []byte) (k identity.Keyholder, err error) {
+		if found, err = store.FindPasskey(ctx, h.DB, id); err != nil {
+			return k, err
+		}
+		nobody := errors.New("nobody here has this passkey")
+		if found == nil || len(handle) == 0 || !hmac.Equal(handle, found.Handle) {
+			return k, nobody
+		}
+		a, there := h.ActorOf(found.Who)
+		if !there {
+			return k, nobody
+		}
+		k, err = Keyholder(ctx, h, a)
+		k.Handle = found.Handle
+		return k, err
+	})
+	if err != nil {
+		return "", err
+	}
+	found.Credential, found.Used = credential, time.Now()
+	return found.Who, h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error { return store.UsePasskey(ctx, tx, *found) })
+}

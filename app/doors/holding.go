@@ -1,0 +1,58 @@
+package doors
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"velada/core/access"
+	"velada/house"
+	"velada/post"
+	"velada/store"
+)
+
+// HoldingDesigns are the designs of a holding page; the last is a page of the
+// site's own.
+var HoldingDesigns = []string{"night", "paper", "poster", "plain", "own"}
+
+// MostPicture is the most bytes that a holding page's picture may have.
+const MostPicture = 2 << 20
+
+// HoldingPage is what a site's holding page says, where nobody wrote one too.
+func HoldingPage(s *house.State, site string) store.HoldingPage {
+	if p := s.Site(site).Holding; p != nil {
+		return *p
+	}
+	return store.HoldingPage{Design: HoldingDesigns[0], Countdown: true}
+}
+
+// WriteHoldingPage sets what a holding page says. It holds at once, also while
+// the page stands; whether it stands is rehearsed.
+func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site string, p store.HoldingPage) error {
+	wrong := house.FieldErrors{}
+	if !slices.Contains(HoldingDesigns, p.Design) {
+		wrong["design"] = "Choose one of the designs."
+	}
+	if p.Contact != "" && !post.Contactable(p.Contact) {
+		wrong["contact"] = "This is neither an address, nor a page that begins with https://."
+	}
+	if len(p.Picture) > MostPicture {
+		wrong["picture"] = "A picture has at most 2 MB."
+	} else if len(p.Picture) > 0 && !slices.Contains([]string{"image/png", "image/jpeg", "image/webp", "image/gif"}, p.PictureType) {
+		wrong["picture"] = "This is no picture that browsers show: PNG, JPEG, WebP or GIF."
+	}
+	if len(p.Heading) > 200 {
+		wrong["heading"] = "A heading has at most 200 letters."
+	}
+	if p.Design == "own" && strings.TrimSpace(p.HTML) == "" {
+		wrong["html"] = "Paste the page here, or choose one of the designs."
+	}
+	if len(wrong) > 0 {
+		return wrong
+	}
+	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ChangeDoor}, func(tx *house.Tx) error {
+		p.Site = tx.State().ID(site)
+		tx.Renew(p.Site, house.HoldingPage)
+		tx.Log(site, "holding", "What the holding page says was changed.", "", "")
+		return store.SaveHoldingPage(ctx, tx, p)
+	})
+}

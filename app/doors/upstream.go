@@ -1,0 +1,68 @@
+package doors
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"net/url"
+	"velada/core/access"
+	"velada/house"
+	"velada/store"
+)
+
+// Elsewhere is what Velada is told of the web server that a site lives on.
+type Elsewhere struct {
+	Upstream string   // where it is; "" for a site with pages of its own
+	Literal  bool     // it reads ; and dots and blanks at the end of a path's segment as they stand
+	AnyCase  bool     // it takes small and capital letters for the same
+	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
+}
+
+// StandInFrontOf lets a site live elsewhere: on a web server that Velada stands in
+// front of, or that asks Velada. Only stewards do this, since Velada asks any address
+// they name.
+func SetUpstream(ctx context.Context, h *house.House, a house.Actor, site string, e Elsewhere) error {
+	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
+		s := tx.State()
+		if s.SiteDocument(site) == nil {
+			return house.ErrNoSite
+		}
+		wrong := house.FieldErrors{}
+		var askers []string
+		for _, text := range e.Askers {
+			network, err := netip.ParsePrefix(text)
+			if address, failed := netip.ParseAddr(text); failed == nil {
+				network, err = address.Unmap().Prefix(address.Unmap().BitLen())
+			}
+			if err != nil {
+				wrong["askers"] = fmt.Sprintf("“%s” is neither an address nor a network as in 10.2.0.0/16.", text)
+				continue
+			}
+			askers = append(askers, network.Masked().String())
+		}
+		what := "The site has pages of its own again."
+		if e.Upstream == "" && s.Site(site).Details.Upstream == "" {
+			what = "Which servers may ask about the site, and how they read paths, was changed."
+		}
+		if e.Upstream != "" {
+			u, err := url.Parse(e.Upstream)
+			if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.User != nil {
+				wrong["upstream"] = "Name a web server as in http://127.0.0.1:9000."
+			}
+			what = "The site lives at " + e.Upstream + ", and Velada stands in front of it."
+			doc := tx.Site(site)
+			doc.State = "live"
+			if len(doc.Pages) == 0 {
+				doc.Pages = []access.Page{{Path: "/", Listing: true}}
+			}
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		d := s.Site(site).Details
+		d.Upstream, d.Literal, d.AnyCase, d.Askers = e.Upstream, e.Literal, e.AnyCase, askers
+		tx.Renew(s.ID(site), house.Listing)
+		tx.Log(site, "listing", what, "", "")
+		return store.SaveDetails(ctx, tx, s.ID(site), d)
+	})
+}

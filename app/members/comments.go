@@ -1,0 +1,95 @@
+package members
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+	"velada/core/access"
+	"velada/house"
+	"velada/store"
+)
+
+// mostComment is how long a comment may be, in bytes.
+const mostComment = 4000
+
+// Comment writes what a member has to say about a page that opens to them. held says
+// that it waits until somebody approves it.
+func Comment(ctx context.Context, h *house.House, site, path string, author store.Who, text string) (held bool, err error) {
+	a, _ := h.ActorOf(author)
+	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		s := tx.State()
+		m := s.Site(site).Membership
+		who := s.Member(site, author)
+		visitor := access.Visitor{Identity: s.Identity(author)}
+		if who == "" || !m.WantsComments(path) || s.Policy.Site(site).Decide(path, &visitor, access.At(tx.Now())).Outcome != access.Open {
+			return house.ErrMayNot
+		}
+		text = strings.TrimSpace(text)
+		if text == "" || len(text) > mostComment {
+			return house.FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
+		}
+		if _, wait := h.Throttles.Comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
+			return house.FieldErrors{"text": "You have just written several. Wait a little."}
+		}
+		c := store.Comment{Site: s.ID(site), Path: path, Person: who, Text: text, At: tx.Now(), Status: "shown"}
+		if held = m.Held; held {
+			c.Status = "held"
+			tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",
+				a.Name+" wrote a comment that waits on "+s.SiteTitle(site)+".", readersView(site)+"#comments")
+		}
+		tx.Renew(c.Site, house.Comments)
+		return store.SaveComment(ctx, tx, &c, tx.Now())
+	})
+	return held, err
+}
+
+// ChangeComment changes what somebody wrote themself; "" takes it away.
+func ChangeComment(ctx context.Context, h *house.House, site string, id int64, author store.Who, text string) error {
+	a, _ := h.ActorOf(author)
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		s := tx.State()
+		c, err := store.FindComment(ctx, tx, s.ID(site), id)
+		if err != nil {
+			return err
+		}
+		who := s.Member(site, author)
+		if c == nil || who == "" || c.Person != who || c.Status == "removed" {
+			return house.ErrMayNot
+		}
+		if text = strings.TrimSpace(text); len(text) > mostComment {
+			return house.FieldErrors{"text": fmt.Sprintf("Write at most %d letters.", mostComment)}
+		}
+		if text == "" {
+			c.Status = "removed"
+		} else {
+			c.Text, c.Changed = text, true
+			if s.Site(site).Membership.Held {
+				c.Status = "held" // what was approved is not what it says now
+			}
+		}
+		tx.Renew(c.Site, house.Comments)
+		return store.SaveComment(ctx, tx, c, tx.Now())
+	})
+}
+
+// ModerateComment shows a comment that waits, or removes one.
+func ModerateComment(ctx context.Context, h *house.House, a house.Actor, site string, id int64, show bool) error {
+	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
+		c, err := store.FindComment(ctx, tx, tx.State().ID(site), id)
+		if err != nil {
+			return err
+		}
+		if c == nil || c.Status == "removed" || show && c.Status == "shown" {
+			return house.ErrNothing
+		}
+		c.Status = "removed"
+		what := "A comment on " + c.Path + " was removed."
+		if show {
+			c.Status, what = "shown", "A comment on "+c.Path+" was approved."
+		}
+		tx.Log(site, "member", what, "", "")
+		tx.Renew(c.Site, house.Comments)
+		return store.SaveComment(ctx, tx, c, tx.Now())
+	})
+}

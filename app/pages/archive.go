@@ -1,0 +1,154 @@
+package pages
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/house"
+	"velada/identity"
+	"velada/store"
+)
+
+// NewSite makes a site that nobody but its owner sees: never published, with a
+// closed door.
+func NewSite(ctx context.Context, h *house.House, a house.Actor, title, address string) error {
+	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
+		wrong := house.FieldErrors{}
+		if strings.TrimSpace(title) == "" {
+			wrong["title"] = "Call the site something."
+		}
+		if problem := AddressProblem(tx.State(), "", address); problem != "" {
+			wrong["address"] = problem
+		}
+		if len(wrong) > 0 {
+			return wrong
+		}
+		site := access.NewSite(address, strings.TrimSpace(title))
+		site.Team = []access.TeamEntry{{Person: string(a.Who), Role: "owner", Under: "/", Accepted: true}}
+		tx.PutSite(site)
+		tx.Log(address, "site", fmt.Sprintf("The site %s was made.", site.Title), "", "")
+		return nil
+	})
+}
+
+// ImportArchive puts an archive in the place of a working copy. Pages that stand
+// where one stood before are known again. It returns how many pages and files came.
+func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive) (pages, files int, err error) {
+	err = h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
+		id := tx.State().ID(site)
+		before, err := store.WorkingCopy(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		taken := map[string]string{} // in the one form that paths are compared in
+		list, err := archivePages(archive, before, taken)
+		if err != nil {
+			return err
+		}
+		for i := range list {
+			list[i].SavedAt, list[i].SavedBy = tx.Now(), a.Who
+		}
+		for _, p := range before {
+			tx.Try(store.SavePage(ctx, tx, id, p, p.Title, p.Body, p.SavedBy, p.SavedAt))
+		}
+		tx.Try(errors.Join(store.SaveWorkingPages(ctx, tx, id, list), store.DropFiles(ctx, tx, id)))
+		for _, f := range archive.Files {
+			normal, err := access.DocumentPath(f.Path)
+			if err != nil {
+				return fmt.Errorf("%w: %s: %v", content.ErrArchive, f.Path, err)
+			}
+			if other, there := taken[normal]; there {
+				return fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, f.Path)
+			}
+			taken[normal] = f.Path
+			key, err := store.SaveBlob(ctx, tx, f.Data)
+			if err != nil {
+				return err
+			}
+			tx.Try(store.SaveFile(ctx, tx, id, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key}))
+		}
+		pages, files = len(list), len(archive.Files)
+		tx.Renew(id, house.WorkingCopy)
+		return store.DropLooseBlobs(ctx, tx)
+	})
+	if err != nil {
+		return 0, 0, err
+	}
+	return pages, files, nil
+}
+
+// archivePages reads the pages of an archive for the place of those before, and notes
+// which paths they take.
+func archivePages(archive *content.Archive, before []store.Page, taken map[string]string) (list []store.Page, err error) {
+	for _, p := range archive.Pages {
+		normal, err := house.CheckPath(nil, "", p.Path)
+		if err != nil {
+			var wrong house.FieldErrors
+			errors.As(err, &wrong)
+			return nil, fmt.Errorf("%w: %s: %s", content.ErrArchive, p.Path, wrong["path"])
+		}
+		if other, there := taken[normal]; there {
+			return nil, fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, p.Path)
+		}
+		taken[normal] = p.Path
+		page := store.Page{
+			ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown",
+			InMenu: p.InMenu, Listing: p.Listing, Version: 1,
+		}
+		if p.HTML {
+			page.Kind = "html"
+		}
+		if i := slices.IndexFunc(before, func(old store.Page) bool { return old.Path == normal }); i >= 0 {
+			page.ID, page.Version = before[i].ID, before[i].Version+1
+		}
+		list = append(list, page)
+	}
+	return list, nil
+}
+
+// ExportArchive writes a working copy, or an edition where number is not 0, as a
+// ZIP. Only what the one who asks may see of it goes out.
+func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site string, number int, to io.Writer) error {
+	var pages []store.Page
+	var files []store.File
+	var err error
+	if number == 0 {
+		pages, err = store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+		if err == nil {
+			files, err = store.WorkingFiles(ctx, h.DB, h.SiteID(site))
+		}
+	} else {
+		var e *store.Edition
+		if e, err = store.FindEdition(ctx, h.DB, h.SiteID(site), number); err == nil && e == nil {
+			err = store.ErrNoEdition
+		} else if err == nil {
+			pages, files = e.Pages, e.Files
+		}
+	}
+	if err != nil {
+		return err
+	}
+	archive := &content.Archive{}
+	sees := func(path string) bool { return h.Can(a, site, path).Has(access.Preview) }
+	for _, p := range pages {
+		if sees(p.Path) {
+			archive.Pages = append(archive.Pages, content.ArchivePage{Path: p.Path, Title: p.Title, HTML: p.Kind == "html", Body: p.Body, InMenu: p.InMenu, Listing: p.Listing})
+		}
+	}
+	for _, f := range files {
+		if !sees(f.Path) {
+			continue
+		}
+		data, err := store.Blob(ctx, h.DB, f.Blob)
+		if err != nil {
+			return err
+		}
+		archive.Files = append(archive.Files, content.ArchiveFile{Path: f.Path, Data: data})
+	}
+	return content.WriteArchive(to, archive)
+}

@@ -1,0 +1,67 @@
+package pages
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/identity"
+	"velada/store"
+)
+
+// PutEdition makes an edition live within a transaction of the caller's: pages
+// are rendered, and the site's document lists just these pages from then on.
+// Which tables a page has is taken over from the site by path.
+func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *store.Edition, position int) (*access.Site, error) {
+	if err := renderPages(ctx, e.Pages); err != nil {
+		return nil, err
+	}
+	live := withPages(site, e.Pages)
+	e.Files = keepTables(e.Pages, e.Files)
+	if err := store.SaveSite(ctx, q, live, position); err != nil {
+		return nil, err
+	}
+	if err := store.SaveEdition(ctx, q, e); err != nil {
+		return nil, err
+	}
+	return live, store.SetLive(ctx, q, e.Site, e.Number)
+}
+
+func renderPages(ctx context.Context, pages []store.Page) error {
+	for i := range pages {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if pages[i].ID == "" {
+			pages[i].ID = identity.Token()[:16]
+		}
+		if pages[i].Kind == "html" { // served in a sandbox that runs nothing
+			pages[i].HTML = pages[i].Body
+			continue
+		}
+		html, err := content.Render(pages[i].Body)
+		if err != nil {
+			return fmt.Errorf("%s: %w", pages[i].Path, err)
+		}
+		pages[i].HTML = html
+	}
+	return nil
+}
+
+// withPages is the site as it is once just these pages are live. Doors, passes,
+// exemptions and the like move along with a page that has moved.
+func withPages(site *access.Site, pages []store.Page) *access.Site {
+	live := *site
+	live.State, live.Pages = "live", nil
+	for _, p := range pages {
+		page := access.Page{Path: p.Path, Listing: p.Listing}
+		var before []access.Table
+		if i := slices.IndexFunc(site.Pages, func(old access.Page) bool { return old.Path == p.Path }); i >= 0 {
+			before = site.Pages[i].Tables
+		}
+		page.Tables = tablesOf(p, before)
+		live.Pages = append(live.Pages, page)
+	}
+	return &live
+}

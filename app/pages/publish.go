@@ -1,0 +1,681 @@
+package pages
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"strings"
+	"time"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/core/parts"
+	"velada/house"
+	"velada/store"
+	"velada/words"
+)
+
+// Publication is what making an edition live would change for visitors.
+type Publication struct {
+	Address  string         // of the site
+	Edition  *store.Edition // from the working copy, or an earlier one
+	Live     *store.Edition // what visitors see now; nil before the first time
+	Pages    []PageDifference
+	Files    []FileDifference
+	Menu     []string // what changes in the menu, in words
+	Broken   []BrokenLink
+	Moved    []string // parts of the policy that move along, in words
+	Then     *access.Policy
+	Site     *access.Site
+	Sees     []FirstSight // who sees what for the first time
+	Pictures []store.File // that anybody can open for the first time
+	Listed   []string     // paths that search engines may list from then on
+	Impact   access.Impact
+}
+
+// PageDifference is a page that an edition adds, changes, moves or deletes.
+type PageDifference struct {
+	Kind         string // added, changed, moved, deleted
+	Path, Before string // Before is where it stood, if elsewhere
+	Title, Was   string
+	HTML         string // its text with what is new in ins and what is gone in del; "" where that is the same
+}
+
+// FileDifference is a file that an edition adds, changes or deletes.
+type FileDifference struct {
+	Kind string
+	File store.File
+}
+
+// BrokenLink is a link to a page that the edition does not have.
+type BrokenLink struct{ On, To string }
+
+// FirstSight is somebody who is able to open pages that they could not open before.
+type FirstSight struct {
+	Who   string // an observer, or "" for people
+	Names []string
+	Count int
+	Pages []string // paths
+}
+
+// ErrNothingNew says that the working copy is just what is live.
+var ErrNothingNew = errors.New("the working copy is just what is live")
+
+// PlanPublication works out what publishing the working copy would change.
+func PlanPublication(ctx context.Context, h *house.House, site string) (*Publication, error) {
+	e, err := workingAsEdition(ctx, h, site)
+	if err != nil {
+		return nil, err
+	}
+	return plan(ctx, h, site, e, true)
+}
+
+// DraftPolicy is the policy as it would be once the working copy of a site is live.
+func DraftPolicy(ctx context.Context, h *house.House, site string) (*access.Policy, error) {
+	e, err := workingAsEdition(ctx, h, site)
+	if err != nil {
+		return nil, err
+	}
+	p, err := plan(ctx, h, site, e, false)
+	if err != nil {
+		return nil, err
+	}
+	return p.Then, nil
+}
+
+// workingAsEdition reads the working copy of a site as its next edition.
+func workingAsEdition(ctx context.Context, h *house.House, site string) (*store.Edition, error) {
+	pages, err := store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+	if err != nil {
+		return nil, err
+	}
+	files, err := store.WorkingFiles(ctx, h.DB, h.SiteID(site))
+	if err != nil {
+		return nil, err
+	}
+	number, err := store.NextNumber(ctx, h.DB, h.SiteID(site))
+	if err != nil {
+		return nil, err
+	}
+	return &store.Edition{Site: h.SiteID(site), Number: number, Pages: pages, Files: files}, nil
+}
+
+// PlanReturn works out what going back to an earlier edition would change.
+func PlanReturn(ctx context.Context, h *house.House, site string, number int) (*Publication, error) {
+	return planReturn(ctx, h, site, number, true)
+}
+
+func planReturn(ctx context.Context, h *house.House, site string, number int, shown bool) (*Publication, error) {
+	e, err := store.FindEdition(ctx, h.DB, h.SiteID(site), number)
+	if err != nil {
+		return nil, err
+	}
+	if e == nil {
+		return nil, store.ErrNoEdition
+	}
+	return plan(ctx, h, site, e, shown)
+}
+
+// plan works out what an edition would change; shown also how each page reads
+// differently, which takes long and is done for whoever looks at it alone.
+func plan(ctx context.Context, h *house.House, site string, e *store.Edition, shown bool) (*Publication, error) {
+	s := h.State()
+	doc := s.SiteDocument(site)
+	if doc == nil {
+		return nil, house.ErrNoSite
+	}
+	p := &Publication{Address: site, Edition: e}
+	if live := s.Site(site).Live; live != nil {
+		found, err := store.FindEdition(ctx, h.DB, e.Site, live.Number)
+		if err != nil {
+			return nil, err
+		}
+		p.Live = found
+	}
+	was := p.Live
+	if was == nil {
+		was = &store.Edition{}
+	}
+	e.Files = keepTables(e.Pages, e.Files)
+	moves, err := p.comparePages(ctx, was, shown)
+	if err != nil {
+		return nil, err
+	}
+	p.compareFiles(was)
+	p.compareMenus(was)
+	if shown {
+		p.findBroken(ctx)
+	}
+	next := withPages(stoodAt(doc, moves), e.Pages)
+	next, p.Moved = moveParts(next, moves)
+	p.Site = next
+	then, err := s.Policy.Replace(next)
+	if err != nil {
+		return nil, err
+	}
+	p.Then = then
+	at := access.At(h.Now())
+	p.Impact = access.ImpactOf(s.Policy, then, at)
+	p.firstSights(s, at)
+	return p, nil
+}
+
+// stoodAt is the site with its pages at the paths they move to, so that what is
+// known of them by path goes along.
+func stoodAt(site *access.Site, moves map[string]string) *access.Site {
+	moved := *site
+	moved.Pages = access.ClonePages(site.Pages)
+	for i := range moved.Pages {
+		if to, there := moves[moved.Pages[i].Path]; there {
+			moved.Pages[i].Path = to
+		}
+	}
+	return &moved
+}
+
+// longestDifferences is how long the differences of all pages may take together;
+// those of the pages that are left are not shown word by word.
+const longestDifferences = 3 * time.Second
+
+// comparePages finds what differs, page by page, and returns where pages moved.
+func (p *Publication) comparePages(ctx context.Context, was *store.Edition, shown bool) (map[string]string, error) {
+	began := time.Now()
+	difference := func(before, after string) string {
+		if !shown || ctx.Err() != nil {
+			return ""
+		}
+		if time.Since(began) > longestDifferences {
+			return tooLong
+		}
+		return difference(before, after)
+	}
+	before := map[string]store.Page{}
+	for _, page := range was.Pages {
+		before[page.ID] = page
+	}
+	moves := map[string]string{}
+	for _, page := range p.Edition.Pages {
+		old, there := before[page.ID]
+		delete(before, page.ID)
+		d := PageDifference{Path: page.Path, Title: page.Title}
+		switch {
+		case !there:
+			d.Kind = "added"
+			d.HTML = difference("", page.Body)
+		case old.Path != page.Path:
+			d.Kind, d.Before = "moved", old.Path
+			moves[old.Path] = page.Path
+		case old.Body != page.Body || old.Title != page.Title || old.InMenu != page.InMenu || old.Listing != page.Listing:
+			d.Kind = "changed"
+		default:
+			continue
+		}
+		if there {
+			if old.Title != page.Title {
+				d.Was = old.Title
+			}
+			if old.Body != page.Body {
+				d.HTML = difference(old.Body, page.Body)
+			}
+		}
+		p.Pages = append(p.Pages, d)
+	}
+	for _, page := range was.Pages {
+		if _, left := before[page.ID]; left {
+			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, HTML: difference(page.Body, "")})
+		}
+	}
+	return moves, ctx.Err()
+}
+
+const tooLong = "<p>Too much changes to show it word by word here. The preview of the draft shows the page as it will be.</p>"
+
+// difference is how a text changes, as it is read.
+func difference(before, after string) string {
+	was, err1 := content.Render(before)
+	is, err2 := content.Render(after)
+	if err1 != nil || err2 != nil { // what cannot be rendered is refused when it is published
+		return ""
+	}
+	return content.Rendered(was, is)
+}
+
+func (p *Publication) compareFiles(was *store.Edition) {
+	before := map[string]store.File{}
+	for _, f := range was.Files {
+		before[f.Path] = f
+	}
+	for _, f := range p.Edition.Files {
+		old, there := before[f.Path]
+		delete(before, f.Path)
+		if !there {
+			p.Files = append(p.Files, FileDifference{"added", f})
+		} else if old.Blob != f.Blob {
+			p.Files = append(p.Files, FileDifference{"changed", f})
+		}
+	}
+	for _, f := range was.Files {
+		if _, left := before[f.Path]; left {
+			p.Files = append(p.Files, FileDifference{"deleted", f})
+		}
+	}
+}
+
+func (p *Publication) compareMenus(was *store.Edition) {
+	names := func(pages []store.Page) (list []string) {
+		for _, page := range pages {
+			if page.InMenu {
+				list = append(list, page.Title)
+			}
+		}
+		return list
+	}
+	before, after := names(was.Pages), names(p.Edition.Pages)
+	for _, name := range after {
+		if !slices.Contains(before, name) {
+			p.Menu = append(p.Menu, fmt.Sprintf("“%s” comes into the menu.", name))
+		}
+	}
+	for _, name := range before {
+		if !slices.Contains(after, name) {
+			p.Menu = append(p.Menu, fmt.Sprintf("“%s” leaves the menu.", name))
+		}
+	}
+	if house.Reordered(house.MenuOf(was.Pages), house.MenuOf(p.Edition.Pages)) {
+		p.Menu = append(p.Menu, "The order of the menu changes.")
+	}
+}
+
+func (p *Publication) findBroken(ctx context.Context) {
+	there := map[string]bool{}
+	for _, page := range p.Edition.Pages {
+		there[page.Path] = true
+	}
+	for _, f := range p.Edition.Files {
+		there[f.Path] = true
+	}
+	for _, page := range p.Edition.Pages {
+		if page.Kind == "html" || ctx.Err() != nil {
+			continue
+		}
+		for _, to := range content.Links(page.Body) {
+			normal, err := access.URLPath(to)
+			if err != nil || !there[normal] && !access.Covers("/velada", normal) && !access.Covers("/go", normal) {
+				p.Broken = append(p.Broken, BrokenLink{page.Path, to})
+			}
+		}
+	}
+}
+
+// moveParts moves along with pages what the policy says of their paths: their
+// doors, and what passes, links, exemptions and team entries are limited to.
+func moveParts(site *access.Site, moves map[string]string) (*access.Site, []string) {
+	if len(moves) == 0 {
+		return site, nil
+	}
+	var told []string
+	moved := func(path string) string {
+		best := ""
+		for from := range moves {
+			if from != "/" && access.Covers(from, path) && len(from) > len(best) {
+				best = from
+			}
+		}
+		if best == "" || slices.ContainsFunc(site.Pages, func(p access.Page) bool { return p.Path == path }) {
+			return path
+		}
+		return moves[best] + strings.TrimPrefix(path, best)
+	}
+	next := *site
+	next.Doors = slices.Clone(site.Doors)
+	for i := range next.Doors {
+		to := moved(next.Doors[i].Path)
+		if to != next.Doors[i].Path && !slices.ContainsFunc(next.Doors, func(d access.PageDoor) bool { return d.Path == to }) {
+			told = append(told, fmt.Sprintf("The door of %s moves along to %s.", next.Doors[i].Path, to))
+			next.Doors[i].Path = to
+		}
+	}
+	next.Passes, next.Links = slices.Clone(site.Passes), slices.Clone(site.Links)
+	for i := range next.Passes {
+		next.Passes[i].Under = moved(next.Passes[i].Under)
+	}
+	for i := range next.Links {
+		next.Links[i].Under = moved(next.Links[i].Under)
+	}
+	next.Team = slices.Clone(site.Team)
+	for i := range next.Team {
+		if to := moved(next.Team[i].Under); to != next.Team[i].Under {
+			told = append(told, fmt.Sprintf("A section of the team moves along to %s.", to))
+			next.Team[i].Under = to
+		}
+	}
+	next.Holding.Exempt = slices.Clone(site.Holding.Exempt)
+	for i := range next.Holding.Exempt {
+		next.Holding.Exempt[i] = moved(next.Holding.Exempt[i])
+	}
+	return &next, told
+}
+
+// firstSights works out who opens what for the first time, and which pictures
+// anybody can open from then on.
+func (p *Publication) firstSights(s *house.State, at access.Instant) {
+	byWho := map[string]*FirstSight{}
+	var order []string
+	people := map[string][]string{}
+	stood := map[string]string{} // who could open a page where it stood before does not see it for the first time
+	for _, d := range p.Pages {
+		if d.Kind == "moved" {
+			stood[d.Path] = d.Before
+		}
+	}
+	lost, shut := map[string]access.People{}, map[[2]string]bool{}
+	for _, site := range p.Impact.Sites {
+		for _, page := range site.Pages {
+			lost[page.Path] = page.Loses
+			for _, o := range page.Observers {
+				shut[[2]string{page.Path, o.Who}] = o.Before == access.Open
+			}
+		}
+	}
+	for _, site := range p.Impact.Sites {
+		for _, page := range site.Pages {
+			for _, o := range page.Observers {
+				if o.After != access.Open || shut[[2]string{stood[page.Path], o.Who}] {
+					continue
+				}
+				if byWho[o.Who] == nil {
+					byWho[o.Who] = &FirstSight{Who: o.Who}
+					order = append(order, o.Who)
+				}
+				byWho[o.Who].Pages = append(byWho[o.Who].Pages, page.Path)
+			}
+			had := map[string]bool{}
+			for _, id := range lost[stood[page.Path]].IDs() {
+				had[id] = true
+			}
+			for _, id := range page.Gains.IDs() {
+				if !had[id] {
+					people[page.Path] = append(people[page.Path], id)
+				}
+			}
+			if page.NoIndex != nil && !page.NoIndex.After {
+				p.Listed = append(p.Listed, page.Path)
+			}
+		}
+	}
+	for _, who := range order {
+		p.Sees = append(p.Sees, *byWho[who])
+	}
+	const most = 30
+	for _, site := range p.Impact.Sites {
+		for _, page := range site.Pages {
+			if ids := people[page.Path]; len(ids) > 0 {
+				p.Sees = append(p.Sees, FirstSight{Names: ids[:min(len(ids), most)], Count: len(ids), Pages: []string{page.Path}})
+			}
+		}
+	}
+	address := p.Address
+	nobody := access.Visitor{}
+	before := s.Site(address).Live
+	for _, f := range p.Edition.Files {
+		if !strings.HasPrefix(f.Type, "image/") || p.Then.Site(address).DecideFile(f.Path, &nobody, at).Outcome != access.Open {
+			continue
+		}
+		if before != nil && before.Files[f.Path] != nil && before.Files[f.Path].Blob == f.Blob &&
+			s.Policy.Site(address).DecideFile(f.Path, &nobody, at).Outcome == access.Open {
+			continue
+		}
+		p.Pictures = append(p.Pictures, f)
+	}
+}
+
+// toPublish is what it takes to make an edition live.
+func toPublish(site string) house.Needs { return house.Needs{Site: site, Cap: access.Publish} }
+
+// ErrBusy says that the working copy changed each time while it was made ready.
+var ErrBusy = errors.New("the draft is being changed by others just now: try again")
+
+// ready reads the working copy of a site and renders its pages, by no lock: other
+// changes of the house go on meanwhile.
+func ready(ctx context.Context, h *house.House, site string) (*store.Edition, error) {
+	e, err := workingAsEdition(ctx, h, site)
+	if err != nil {
+		return nil, err
+	}
+	return e, renderPages(ctx, e.Pages)
+}
+
+// sameText reports whether two editions hold the same pages and files, so that what
+// was rendered for one is what the other says.
+func sameText(a, b *store.Edition) bool {
+	return slices.EqualFunc(a.Pages, b.Pages, func(p, q store.Page) bool {
+		return p.ID == q.ID && p.Path == q.Path && p.Title == q.Title && p.Body == q.Body && p.Kind == q.Kind && p.InMenu == q.InMenu && p.Listing == q.Listing
+	}) && slices.Equal(a.Files, b.Files)
+}
+
+// Publish makes an edition of the working copy and makes it live: now, or by
+// itself at an instant where due is not zero. It returns the edition's number.
+func Publish(ctx context.Context, h *house.House, a house.Actor, site, note string, due time.Time) (int, error) {
+	if err := h.May(ctx, a, toPublish(site)); err != nil { // before anything is rendered
+		return 0, err
+	}
+	for range 5 {
+		made, err := ready(ctx, h, site)
+		if err != nil {
+			return 0, err
+		}
+		number, again, err := publish(ctx, h, a, site, note, due, made)
+		if !again {
+			return number, err
+		}
+	}
+	return 0, ErrBusy
+}
+
+// publish does that with pages that are rendered already; again says that the
+// working copy has changed since.
+func publish(ctx context.Context, h *house.House, a house.Actor, site, note string, due time.Time, made *store.Edition) (number int, again bool, err error) {
+	err = h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
+		if !due.IsZero() && !due.After(tx.Now()) {
+			return house.ErrPast
+		}
+		s := tx.State()
+		e, err := workingAsEdition(ctx, h, site)
+		if err != nil {
+			return err
+		}
+		if again = e.Site != made.Site || !sameText(e, made); again {
+			return nil
+		}
+		made.Number = e.Number
+		p, err := plan(ctx, h, site, made, false)
+		if err != nil {
+			return err
+		}
+		if len(p.Edition.Pages) == 0 {
+			return house.FieldErrors{"note": "There is no page to publish yet."}
+		}
+		if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && s.SiteDocument(site).State == "live" {
+			return ErrNothingNew
+		}
+		e = p.Edition
+		number, e.At, e.Who, e.Note = e.Number, tx.Now(), a.Who, strings.TrimSpace(note)
+		if !due.IsZero() {
+			e.At = due
+		}
+		tx.Try(errors.Join(store.SaveEdition(ctx, tx, e), store.DropRequests(ctx, tx, e.Site)))
+		if due.IsZero() {
+			return putLive(tx, p, fmt.Sprintf("Edition %d went live. %s", e.Number, e.Note))
+		}
+		tx.Renew(e.Site, house.WorkingCopy) // the number of the next one
+		tx.Log(site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, words.Moment(due.In(s.Zone))), "", "")
+		return store.SetDue(ctx, tx, store.DueEdition{Site: e.Site, Number: e.Number, Due: due, Who: e.Who})
+	})
+	if err != nil {
+		return 0, false, err
+	}
+	return number, again, nil
+}
+
+// putLive has an edition be live from now on.
+func putLive(tx *house.Tx, p *Publication, what string) error {
+	s, id := tx.State(), p.Edition.Site
+	for _, d := range p.Pages {
+		if d.Kind != "moved" {
+			continue
+		}
+		i := slices.IndexFunc(p.Edition.Pages, func(page store.Page) bool { return page.Path == d.Path })
+		tx.Try(store.SaveMoved(tx.Context(), tx, id, d.Before, p.Edition.Pages[i].ID))
+	}
+	tx.PutSite(p.Site)
+	tx.AnyTeam() // sections move along with their pages
+	tx.Renew(id, house.Edition)
+	before, after := parts.Text(*house.WithoutMembers(s.SiteDocument(p.Address))), parts.Text(*house.WithoutMembers(p.Site))
+	tx.Log(p.Address, "edition", strings.TrimSpace(what), before, after)
+	return errors.Join(store.SetLive(tx.Context(), tx, id, p.Edition.Number), store.DropDue(tx.Context(), tx, id))
+}
+
+// GoBack makes an earlier edition live again. The working copy stays as it is.
+func PublishAgain(ctx context.Context, h *house.House, a house.Actor, site string, number int) error {
+	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
+		return goLive(h, tx, site, number, fmt.Sprintf("Edition %d is live again.", number))
+	})
+}
+
+func goLive(h *house.House, tx *house.Tx, site string, number int, what string) error {
+	p, err := planReturn(tx.Context(), h, site, number, false)
+	if err != nil {
+		return err
+	}
+	return putLive(tx, p, what)
+}
+
+// CallOff keeps an edition from going live by itself.
+func CallOff(ctx context.Context, h *house.House, a house.Actor, site string) error {
+	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
+		tx.Log(site, "edition", "What was to go live by itself was called off.", "", "")
+		return store.DropDue(ctx, tx, tx.State().ID(site))
+	})
+}
+
+// PublishDue makes live what is due by now, each by the right that whoever set its
+// date has now. One that fails does not hold up the others.
+func PublishDue(ctx context.Context, h *house.House) error {
+	if h.State() == nil {
+		return nil
+	}
+	due, err := store.DueEditions(ctx, h.DB, h.Now(), "")
+	if err != nil {
+		return fmt.Errorf("reading which editions are due: %w", err)
+	}
+	var failed error
+	for _, d := range due {
+		if err := publishOneDue(ctx, h, d); err != nil {
+			failed = errors.Join(failed, fmt.Errorf("edition %d of %s: %w", d.Number, h.State().SiteAddress(d.Site), err))
+		}
+	}
+	return failed
+}
+
+// publishOneDue makes one edition live that is due, or calls it off and tells why.
+func publishOneDue(ctx context.Context, h *house.House, d store.DueEdition) error {
+	a, there := h.ActorOf(d.Who)
+	err := house.ErrMayNot
+	if there {
+		err = h.Change(ctx, a, toPublish(h.State().SiteAddress(d.Site)), func(tx *house.Tx) error { return putDue(h, tx, d) })
+	}
+	var problems access.Problems
+	why := ""
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, errTakenDown):
+		why = err.Error()
+	case errors.Is(err, house.ErrMayNot), errors.Is(err, house.ErrNoSite):
+		why = fmt.Sprintf("%s, who set the date, may not publish here any more", a.Name)
+	case errors.As(err, &problems), errors.Is(err, store.ErrNoEdition):
+		why = err.Error()
+	default:
+		return err // tried again
+	}
+	return h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		site := tx.State().SiteAddress(d.Site)
+		now, err := store.DueEditions(ctx, tx, time.Time{}, d.Site)
+		switch {
+		case err != nil || !slices.Contains(now, d):
+			return err
+		case site == "":
+			return store.DropDue(ctx, tx, d.Site)
+		}
+		slog.Warn("an edition did not go live by itself", "site", site, "edition", d.Number, "why", why)
+		callOffDue(tx, site, d, why)
+		return nil
+	})
+}
+
+var errTakenDown = errors.New("the site is not published any more")
+
+// putDue makes an edition live by itself, if it still is to.
+func putDue(h *house.House, tx *house.Tx, d store.DueEdition) error {
+	now, err := store.DueEditions(tx.Context(), tx, time.Time{}, d.Site)
+	if err != nil || !slices.Contains(now, d) { // called off, or put on another date meanwhile
+		return err
+	}
+	site := tx.State().SiteAddress(d.Site)
+	if tx.State().SiteDocument(site).State == "down" {
+		return errTakenDown
+	}
+	tx.After(func() { slog.Info("an edition went live by itself", "site", site, "edition", d.Number) })
+	return goLive(h, tx, site, d.Number, fmt.Sprintf("Edition %d went live by itself.", d.Number))
+}
+
+// callOffDue keeps an edition from going live by itself and tells the team why.
+func callOffDue(tx *house.Tx, site string, d store.DueEdition, why string) {
+	what := fmt.Sprintf("Edition %d did not go live by itself: %s.", d.Number, why)
+	tx.Try(store.DropDue(tx.Context(), tx, d.Site))
+	tx.Log(site, "edition", what, "", "")
+	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
+}
+
+// TakeDown stops serving a site, with or without saying so to visitors, or puts
+// it back. Nothing goes live by itself on a site that is taken down.
+func Unpublish(ctx context.Context, h *house.House, a house.Actor, site string, down, sayGone bool) error {
+	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
+		doc, id := tx.Site(site), tx.State().ID(site)
+		if doc.State == "draft" {
+			return house.ErrNothing
+		}
+		doc.State, doc.SayGone = "live", false
+		what := "The site was put back."
+		if down {
+			doc.State, doc.SayGone = "down", sayGone
+			what = "The site was taken down. Visitors find nothing at its address."
+			if sayGone {
+				what = "The site was taken down. Visitors are told so."
+			}
+			due, err := store.DueEditions(ctx, tx, time.Time{}, id)
+			if err != nil {
+				return err
+			}
+			for _, d := range due {
+				callOffDue(tx, site, d, "the site was taken down")
+			}
+		}
+		tx.Log(site, "state", what, "", "")
+		return nil
+	})
+}
+
+// AskToPublish tells those who may publish that somebody who may not wishes it.
+func AskToPublish(ctx context.Context, h *house.House, a house.Actor, site, note string) error {
+	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		s := tx.State()
+		if !s.CanAnywhere(a, site, access.At(tx.Now())).Has(access.Write) {
+			return house.ErrMayNot
+		}
+		what := fmt.Sprintf("%s asks for %s to be published.", a.Name, s.SiteTitle(site))
+		tx.Notify(tx.WhoMay(site, access.Publish), site, "request", what, "/sites/"+site+"/publish")
+		return store.SaveRequest(ctx, tx, s.ID(site), store.PublishRequest{Who: a.Who, Note: strings.TrimSpace(note), At: tx.Now()})
+	})
+}

@@ -1,0 +1,54 @@
+package pages
+
+import (
+	"context"
+	"slices"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/house"
+	"velada/store"
+)
+
+// TableFile is the media type of a file whose records a table shows: it is never
+// served itself, so that rows reach nobody but through the table's door.
+const TableFile = "application/x-velada-records"
+
+// tablesOf are the tables of a page as it is published: those that were there
+// keep their doors.
+func tablesOf(p store.Page, before []access.Table) (tables []access.Table) {
+	if p.Kind == "html" {
+		return nil
+	}
+	for _, place := range content.Tables(p.Body) {
+		t := access.Table{ID: place.ID}
+		if i := slices.IndexFunc(before, func(old access.Table) bool { return old.ID == place.ID }); i >= 0 {
+			t = before[i]
+		}
+		tables = append(tables, t)
+	}
+	return tables
+}
+
+// keepTables marks the files whose records tables of the pages show.
+func keepTables(pages []store.Page, files []store.File) []store.File {
+	files = slices.Clone(files)
+	for _, p := range pages {
+		for _, place := range content.Tables(p.Body) {
+			for i := range files {
+				if files[i].Path == place.File {
+					files[i].Type = TableFile
+				}
+			}
+		}
+	}
+	return files
+}
+
+// Records reads the records of a file.
+func Records(ctx context.Context, h *house.House, f *house.LiveFile) (*content.Records, error) {
+	data, err := h.FileData(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	return content.ReadRecords(data)
+}

@@ -1,0 +1,182 @@
+package teams
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/house"
+	"velada/store"
+	"velada/words"
+)
+
+// SectionsForm gives each group within a class a section of a site.
+type SectionsForm struct {
+	Class   string         // the group whose groups get one each
+	Parent  string         // the path below which the sections stand
+	Opens   access.Instant // when all of them open; zero for never
+	OpensTo string         // class, anyone, or pass:ID
+}
+
+// GiveSections gives each team of a class a section that only it can see and
+// edit, until a day on which all open. The pages are made in the working copy;
+// doors and team are rehearsed.
+func GiveSections(ctx context.Context, h *house.House, a house.Actor, site string, f SectionsForm) (made int, err error) {
+	caps := h.Can(a, site, "/")
+	switch {
+	case caps == 0:
+		return 0, house.ErrNoSite
+	case !caps.Has(access.ChangeDoor) || !caps.Has(access.ManageTeam) || !caps.Has(access.Write):
+		return 0, house.ErrMayNot
+	}
+	s := h.State()
+	doc, now := s.Policy.Document(), s.SiteDocument(site)
+	wrong := house.FieldErrors{}
+	class := parts.GroupAt(doc, f.Class)
+	if class == nil || len(class.Groups) == 0 {
+		wrong["class"] = "Choose a group that has groups in it."
+	}
+	parent, err := access.DocumentPath(f.Parent)
+	if err != nil || parent == "/" {
+		wrong["parent"] = "Write where they stand, as in /teams."
+	}
+	opening := access.Way{From: f.Opens}
+	kind, id, _ := strings.Cut(f.OpensTo, ":")
+	switch {
+	case kind == "class":
+		opening.Way, opening.Groups = "groups", []string{f.Class}
+	case kind == "anyone":
+		opening.Way = "anyone"
+	case kind == "pass" && parts.Pass(now, id) != nil:
+		opening.Way, opening.Passes = "pass", []string{id}
+	default:
+		wrong["opens_to"] = "Choose one of these."
+	}
+	if len(wrong) > 0 {
+		return 0, wrong
+	}
+	w := words.Wording{Document: doc}
+	type section struct{ group, path string }
+	var sections []section
+	for _, g := range class.Groups {
+		slug := parts.FreeID(w.Group(g), "team", func(slug string) bool {
+			return slices.ContainsFunc(sections, func(s section) bool { return s.path == parent+"/"+slug })
+		})
+		sections = append(sections, section{g, parent + "/" + slug})
+	}
+	pages, err := store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+	if err != nil {
+		return 0, err
+	}
+	stands := func(path string) bool {
+		return slices.ContainsFunc(pages, func(p store.Page) bool { return p.Path == path })
+	}
+	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.Write}, func(tx *house.Tx) error {
+		made = 0
+		if !stands(parent) {
+			if _, err := tx.NewPage(site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
+				return err
+			}
+		}
+		for _, sec := range sections {
+			if stands(sec.path) {
+				continue
+			}
+			title := w.Group(sec.group)
+			text := "# " + title + "\n\nThis section is yours: only your team sees and changes it.\n"
+			if _, err := tx.NewPage(site, sec.path, title, text); err != nil {
+				return err
+			}
+			made++
+		}
+		return nil
+	})
+	if err != nil {
+		return 0, err
+	}
+	keepers, err := store.Keepers(ctx, h.DB, f.Class)
+	if err != nil {
+		return made, err
+	}
+	return made, h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		for _, who := range keepers { // whoever keeps the class sees and edits all of it
+			entry := entryOf(who)
+			if h.Can(house.Actor{Who: who}, site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return h.State().Names(e, who) && e.Under == parent }) {
+				continue
+			}
+			entry.Role, entry.Under, entry.Accepted = "editor", parent, true
+			draft.Team = append(draft.Team, entry)
+		}
+		for _, sec := range sections {
+			if !slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return e.Group == sec.group && e.Under == sec.path }) {
+				draft.Team = append(draft.Team, access.TeamEntry{Group: sec.group, Role: "editor", Under: sec.path, Accepted: true})
+			}
+			door := access.PageDoor{Path: sec.path, Mode: "instead", Ways: []access.Way{{Way: "groups", Groups: []string{sec.group}}}}
+			if !f.Opens.IsZero() {
+				door.Ways = append(door.Ways, opening)
+			}
+			if i := slices.IndexFunc(draft.Doors, func(d access.PageDoor) bool { return d.Path == sec.path }); i >= 0 {
+				draft.Doors[i] = door
+			} else {
+				draft.Doors = append(draft.Doors, door)
+			}
+		}
+		return nil
+	})
+}
+
+// titleOf makes a title out of the last part of a path.
+func titleOf(path string) string {
+	last := path[strings.LastIndexByte(path, '/')+1:]
+	words := strings.Fields(strings.ReplaceAll(last, "-", " "))
+	if len(words) == 0 {
+		return "Teams"
+	}
+	words[0] = strings.ToUpper(words[0][:1]) + words[0][1:]
+	return strings.Join(words, " ")
+}
+
+// SectionState is how far a team is with its section.
+type SectionState struct {
+	Group, Name, Path string
+	People, Pages     int
+	LastAt            time.Time // of the last edit; zero where nobody has edited
+	LastBy            store.Who
+	Waiting           int // pages that differ from what is live
+}
+
+// Sections tells how far each team of a site is that has a section.
+func Sections(ctx context.Context, h *house.House, site string) (list []SectionState, err error) {
+	s := h.State()
+	doc := s.SiteDocument(site)
+	var pages []store.Page
+	for _, e := range doc.Team {
+		if e.Group == "" || e.Under == "/" || !e.Accepted {
+			continue
+		}
+		if pages == nil {
+			if pages, err = store.WorkingCopy(ctx, h.DB, h.SiteID(site)); err != nil {
+				return nil, err
+			}
+		}
+		st := SectionState{Group: e.Group, Name: words.Wording{Document: s.Policy.Document()}.Group(e.Group), Path: e.Under, People: len(s.Policy.GroupMembers(e.Group, access.At(h.Now())))}
+		for _, p := range pages {
+			if p.Path != e.Under && !strings.HasPrefix(p.Path, e.Under+"/") {
+				continue
+			}
+			st.Pages++
+			if p.Version > 1 && p.SavedAt.After(st.LastAt) {
+				st.LastAt, st.LastBy = p.SavedAt, p.SavedBy
+			}
+		}
+		if st.Waiting, err = store.ChangedPages(ctx, h.DB, h.SiteID(site), e.Under); err != nil {
+			return nil, err
+		}
+		list = append(list, st)
+	}
+	slices.SortStableFunc(list, func(a, b SectionState) int { return cmp.Compare(a.Path, b.Path) })
+	return list, nil
+}

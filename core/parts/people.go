@@ -1,0 +1,209 @@
+package parts
+
+import (
+	"cmp"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"velada/core/access"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// groupNamed reports whether another group than the one with an id has a name.
+func GroupNamed(doc *access.Document, name, but string) bool {
+	return slices.ContainsFunc(doc.Groups, func(g access.Group) bool { return g.ID != but && strings.EqualFold(cmp.Or(g.Name, g.ID), name) })
+}
+
+func MustAddress(text string) access.Address {
+	a, err := access.ParseAddress(text)
+	if err != nil {
+		panic(err) // what is kept was parsed before
+	}
+	return a
+}
+
+// canonical writes an address as addresses are compared.
+func Canonical(address string) string {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return address
+	}
+	return a.String()
+}
+
+// groupsWithin gives a group and all groups in it.
+func GroupsWithin(doc *access.Document, group string) []*access.Group {
+	var list []*access.Group
+	var add func(id string)
+	add = func(id string) {
+		g := GroupAt(doc, id)
+		if g == nil || slices.Contains(list, g) {
+			return
+		}
+		list = append(list, g)
+		for _, inner := range g.Groups {
+			add(inner)
+		}
+	}
+	add(group)
+	return list
+}
+
+// peopleWithin gives the people of a group and of the groups in it, whenever those
+// hold.
+func PeopleWithin(doc *access.Document, group string) map[string]bool {
+	people := map[string]bool{}
+	for _, g := range GroupsWithin(doc, group) {
+		for _, p := range g.People {
+			people[p] = true
+		}
+	}
+	return people
+}
+
+var notInID = regexp.MustCompile(`[^a-z0-9]+`)
+
+// freeID makes an id out of a name that nothing has yet.
+func FreeID(name, fallback string, taken func(id string) bool) string {
+	base := strings.Trim(notInID.ReplaceAllString(strings.ToLower(plainLetters(name)), "-"), "-")
+	if base == "" {
+		base = fallback
+	}
+	id := base
+	for n := 2; taken(id); n++ {
+		id = fmt.Sprintf("%s-%d", base, n)
+	}
+	return id
+}
+
+func PersonAt(doc *access.Document, id string) *access.Person {
+	if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == id }); i >= 0 {
+		return &doc.People[i]
+	}
+	return nil
+}
+
+// isTheirs reports whether an address is one that a person has or had.
+func IsTheirs(p access.Person, address string) bool {
+	a := Canonical(address)
+	return Canonical(p.Address) == a || slices.ContainsFunc(p.Former, func(f string) bool { return Canonical(f) == a })
+}
+
+// personWith returns the person who has or had an address, or nil.
+func PersonWith(doc *access.Document, a access.Address) *access.Person {
+	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return IsTheirs(p, a.String()) })
+	if i < 0 {
+		return nil
+	}
+	return &doc.People[i]
+}
+
+// newPerson puts somebody new into a document and returns their id.
+func NewPerson(doc *access.Document, a access.Address, name string) string {
+	id := FreeID(name, "person", func(id string) bool { return PersonAt(doc, id) != nil })
+	doc.People = append(doc.People, access.Person{ID: id, Name: name, Address: a.String()})
+	return id
+}
+
+// GroupAt gives a group of a document by its id, or nil.
+func GroupAt(doc *access.Document, id string) *access.Group {
+	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {
+		return &doc.Groups[i]
+	}
+	return nil
+}
+
+// readdressPerson gives a person another address; the one that they had stays theirs.
+func ReaddressPerson(p *access.Person, a access.Address) {
+	if Canonical(p.Address) == a.String() {
+		p.Address = a.String()
+		return
+	}
+	former := slices.DeleteFunc(slices.Clone(p.Former), func(f string) bool { return Canonical(f) == a.String() })
+	p.Former, p.Address = append(former, Canonical(p.Address)), a.String()
+}
+
+// nameByID names a person by their id wherever a document names one of their
+// addresses.
+func NameByID(doc *access.Document, p access.Person) {
+	Everywhere(doc, func(list []string) []string {
+		var named []string
+		for _, who := range list {
+			if strings.Contains(who, "@") && IsTheirs(p, who) {
+				who = p.ID
+			}
+			if !slices.Contains(named, who) {
+				named = append(named, who)
+			}
+		}
+		return named
+	}, func(*access.Member) bool { return true }, func(e *access.TeamEntry) bool {
+		if e.Address != "" && IsTheirs(p, e.Address) {
+			e.Person, e.Address = p.ID, ""
+		}
+		return true
+	})
+}
+
+// everywhere gives each list of people that a document holds, to be changed.
+func Everywhere(doc *access.Document, change func(list []string) []string, member func(m *access.Member) bool, entry func(e *access.TeamEntry) bool) {
+	for i := range doc.Groups {
+		doc.Groups[i].People = change(doc.Groups[i].People)
+	}
+	ways := func(list []access.Way) []access.Way {
+		list = slices.Clone(list)
+		for i := range list {
+			if list[i].People != nil {
+				list[i].People = change(slices.Clone(list[i].People))
+			}
+		}
+		return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "people" && len(w.People) == 0 })
+	}
+	for i, site := range doc.Sites {
+		s := *site
+		s.Door.Ways, s.Holding.LetIn = ways(s.Door.Ways), ways(s.Holding.LetIn)
+		s.Doors = slices.Clone(s.Doors)
+		for k := range s.Doors {
+			s.Doors[k].Ways = ways(s.Doors[k].Ways)
+		}
+		s.Pages = access.ClonePages(s.Pages)
+		for k := range s.Pages {
+			for t := range s.Pages[k].Tables {
+				if w := s.Pages[k].Tables[t].Ways; w != nil {
+					s.Pages[k].Tables[t].Ways = append([]access.Way{}, ways(w)...)
+				}
+			}
+		}
+		s.Members = slices.Clone(s.Members)
+		kept := s.Members[:0]
+		for _, m := range s.Members {
+			if member(&m) {
+				kept = append(kept, m)
+			}
+		}
+		s.Members = kept
+		var team []access.TeamEntry
+		for _, e := range s.Team {
+			if entry(&e) {
+				team = append(team, e)
+			}
+		}
+		s.Team = team
+		if Text(s) != Text(*site) {
+			doc.Sites[i] = &s
+		}
+	}
+}
+
+// plainLetters takes the marks off letters, as in Ortuño.
+func plainLetters(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(text))
+}

@@ -1,0 +1,183 @@
+package house
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"time"
+	"velada/store"
+)
+
+// LiveEdition is what visitors of a site see. What its pages say is read when
+// it is asked for.
+type LiveEdition struct {
+	Site   store.SiteID
+	Number int
+	At     time.Time
+	Pages  map[string]*LivePage // by path
+	Menu   []*LivePage          // in order
+	Files  map[string]*LiveFile // by path
+	byID   map[string]*LivePage
+}
+
+// LivePage is a page of the live edition.
+type LivePage struct {
+	ID, Path, Title string
+	InMenu          bool
+	Own             bool // HTML with a look of its own
+	listing         bool
+	mark            [16]byte // of what it says
+	html            *string  // of a working copy, which is not stored
+}
+
+// LiveFile is a picture or another file of the live edition.
+type LiveFile struct {
+	Type string
+	Size int
+	Blob string // the key of its data, and the mark of its contents
+}
+
+// Working is the outline of a working copy.
+type Working struct {
+	Titles  map[string]string // by path
+	Order   []string          // the paths, in the order of the working copy
+	Changes int               // pages and files that differ from the live edition, see changes
+	Next    int               // the number of the next edition
+}
+
+// Page is the page that stands at a path now, or nil.
+func (e *LiveEdition) Page(path string) *LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.Pages[path]
+}
+
+// ByID is the page with an id, or nil.
+func (e *LiveEdition) ByID(id string) *LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.byID[id]
+}
+
+// working returns the outline of a working copy beside what is live.
+func working(live *LiveEdition, e *store.Edition, next int) Working {
+	w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live, e), Next: next}
+	for _, p := range e.Pages {
+		w.Titles[p.Path] = p.Title
+		w.Order = append(w.Order, p.Path)
+	}
+	return w
+}
+
+// changes counts the pages and files of a working copy that are added, changed,
+// moved or deleted since the live edition, and another order of the menu as one
+// more; 0 before anything is live.
+func changes(live *LiveEdition, working *store.Edition) (n int) {
+	if live == nil {
+		return 0
+	}
+	left := len(live.byID)
+	for _, p := range working.Pages {
+		old := live.byID[p.ID]
+		if old != nil {
+			left--
+		}
+		if old == nil || old.mark != markOf(p.Mark) || old.Path != p.Path || old.InMenu != p.InMenu || old.listing != p.Listing {
+			n++
+		}
+	}
+	n += left
+	left = len(live.Files)
+	for _, f := range working.Files {
+		old := live.Files[f.Path]
+		if old != nil {
+			left--
+		}
+		if old == nil || old.Blob != f.Blob {
+			n++
+		}
+	}
+	n += left
+	was := make([]string, len(live.Menu))
+	for i, p := range live.Menu {
+		was[i] = p.ID
+	}
+	if Reordered(was, MenuOf(working.Pages)) {
+		n++
+	}
+	return n
+}
+
+// menuOf returns the ids of the pages in a menu, in order.
+func MenuOf(pages []store.Page) (ids []string) {
+	for _, p := range pages {
+		if p.InMenu {
+			ids = append(ids, p.ID)
+		}
+	}
+	return ids
+}
+
+// reordered reports whether the pages that are in both menus stand in another order.
+func Reordered(before, after []string) bool {
+	only := func(list, other []string) []string {
+		there := make(map[string]bool, len(other))
+		for _, id := range other {
+			there[id] = true
+		}
+		return slices.DeleteFunc(slices.Clone(list), func(id string) bool { return !there[id] })
+	}
+	return !slices.Equal(only(before, after), only(after, before))
+}
+
+// markOf reads the mark of what a page says.
+func markOf(text string) (mark [16]byte) {
+	_, _ = hex.Decode(mark[:], []byte(text[:min(len(text), 32)])) // an empty mark is one too
+	return mark
+}
+
+// NewLiveEdition returns an edition as visitors see it. Where it is not stored, as a
+// working copy is not, what its pages say is kept with it.
+func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
+	l := &LiveEdition{
+		Site: e.Site, Number: e.Number, At: e.At, Pages: make(map[string]*LivePage, len(e.Pages)),
+		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
+	}
+	for i, p := range e.Pages {
+		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, mark: markOf(p.Mark)}
+		if !stored {
+			page.html = &e.Pages[i].HTML
+		}
+		l.Pages[p.Path], l.byID[p.ID] = page, page
+		if p.InMenu {
+			l.Menu = append(l.Menu, page)
+		}
+	}
+	for _, f := range e.Files {
+		l.Files[f.Path] = &LiveFile{f.Type, f.Size, f.Blob}
+	}
+	return l
+}
+
+// PageHTML is what a page of an edition says: sanitised HTML.
+func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (string, error) {
+	if p.html != nil {
+		return *p.html, nil
+	}
+	data, err := h.texts.get(fmt.Sprintf("%s %d %s", e.Site, e.Number, p.Path), func() ([]byte, error) {
+		html, err := store.PageHTML(ctx, h.DB, e.Site, e.Number, p.Path)
+		return []byte(html), err
+	})
+	if err != nil {
+		return "", fmt.Errorf("reading %s of %s: %w", p.Path, e.Site, err)
+	}
+	return string(data), nil
+}
+
+// FileData is what a file of an edition holds.
+func (h *House) FileData(ctx context.Context, f *LiveFile) ([]byte, error) {
+	return h.data.get(f.Blob, func() ([]byte, error) { return store.Blob(ctx, h.DB, f.Blob) })
+}

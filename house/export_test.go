@@ -1,0 +1,40 @@
+package house
+
+import (
+	"context"
+	"fmt"
+	"reflect"
+)
+
+// Drift tells where the state in force differs from what the database holds; "" where
+// nothing does. Whatever a change forgets to read anew shows here.
+func (h *House) Drift(ctx context.Context) string {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	is, err := h.load(ctx, h.DB)
+	if err != nil {
+		return err.Error()
+	}
+	s := h.State()
+	was, err1 := s.Policy.Document().JSON()
+	now, err2 := is.Policy.Document().JSON()
+	if err1 != nil || err2 != nil || string(was) != string(now) {
+		i := 0
+		for i < min(len(was), len(now)) && was[i] == now[i] {
+			i++
+		}
+		around := func(text []byte) []byte { return text[max(0, i-200):min(len(text), i+200)] }
+		return fmt.Sprintf("the document (%v, %v) is\n%s\nand the database holds\n%s", err1, err2, around(was), around(now))
+	}
+	if !reflect.DeepEqual(s.Settings, is.Settings) || len(s.sites) != len(is.sites) || !reflect.DeepEqual(s.old, is.old) {
+		return fmt.Sprintf("the settings, sites or old addresses are %+v %v %v\nand in the database %+v %v %v", s.Settings, s.byAddress, s.old, is.Settings, is.byAddress, is.old)
+	}
+	for id, site := range s.sites {
+		a, b := *site, *is.sites[id]
+		a.rendered, b.rendered = nil, nil
+		if s.byAddress[a.Address] != site || !reflect.DeepEqual(a, b) {
+			return fmt.Sprintf("the site %s is\n%+v\nand in the database\n%+v", a.Address, a, b)
+		}
+	}
+	return ""
+}

@@ -1,0 +1,157 @@
+package house
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+)
+
+// inBackground goes on after the answer was given, so that how long an answer
+// takes tells nothing.
+func (h *House) InBackground(what string, f func(ctx context.Context) error) {
+	h.background.Go(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+		defer cancel()
+		if err := f(ctx); err != nil {
+			slog.Error(what, "error", err)
+		}
+	})
+}
+
+// House is a running house: its database, and its state as requests read it.
+type House struct {
+	DB         *sql.DB
+	Tickets    identity.Tickets            // from the console to a site's host
+	ConsoleURL string                      // the console's origin, for links in mail
+	SiteURL    func(address string) string // a site's origin, likewise
+
+	background sync.WaitGroup                // what goes on after an answer was given
+	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
+
+	now       func() time.Time
+	writing   sync.Mutex // one change at a time, so that none is based on a stale state
+	state     atomic.Pointer[State]
+	visits    sync.Map // [32]byte → store.Visit
+	cookieKey []byte
+	kept      keeping // what rendered pages take, of all sites
+
+	vault     *identity.Vault // seals secrets before they are kept
+	Throttles Throttles
+
+	names       sync.Map // store.Who → the name of the account's holder
+	texts, data cache    // of pages and files of editions
+}
+
+// Option is something that a house is opened with.
+type Option func(*House)
+
+// WithVault has a house seal its secrets by the keys of a vault. Without it the keys
+// lie in the file velada.key beside the database.
+func WithVault(v *identity.Vault) Option { return func(h *House) { h.vault = v } }
+
+// Open loads a house from its database. Before it is set up its state is nil.
+func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
+	h := &House{DB: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
+	for _, o := range options {
+		o(h)
+	}
+	var err error
+	if h.vault == nil {
+		if h.vault, err = vaultBeside(ctx, db); err != nil {
+			return nil, err
+		}
+	}
+	if err := h.sealWhatIsNot(ctx, db); err != nil {
+		return nil, fmt.Errorf("sealing secrets: %w", err)
+	}
+	if h.cookieKey, err = h.secret(ctx, "cookies"); err != nil {
+		return nil, err
+	}
+	visits, err := store.Visits(ctx, db, now())
+	if err != nil {
+		return nil, fmt.Errorf("reading who is signed in: %w", err)
+	}
+	for _, v := range visits {
+		h.visits.Store(v.Token, v)
+	}
+	names, err := store.AccountNames(ctx, db)
+	if err != nil {
+		return nil, fmt.Errorf("reading what people are called: %w", err)
+	}
+	for who, name := range names {
+		h.names.Store(who, name)
+	}
+	if err := h.Reload(ctx); err != nil && !errors.Is(err, store.ErrNoHouse) {
+		return nil, err
+	}
+	return h, nil
+}
+
+// load reads the whole state from the database.
+func (h *House) load(ctx context.Context, q store.Queryer) (*State, error) {
+	doc, err := store.Document(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	policy, err := access.Compile(doc, nil)
+	if err != nil {
+		return nil, fmt.Errorf("the house in the database is not valid: %w", err)
+	}
+	zone, err := time.LoadLocation(doc.House.Zone)
+	if err != nil {
+		return nil, err
+	}
+	s := &State{Policy: policy, Zone: zone}
+	if s.reuseSalt, err = store.HouseSalt(ctx, q); err != nil {
+		return nil, err
+	}
+	if err := s.readSites(ctx, q, everything); err != nil {
+		return nil, err
+	}
+	s.Settings, err = h.readSettings(ctx, q)
+	return s, err
+}
+
+// Reload reads the whole state from the database and puts it in force.
+func (h *House) Reload(ctx context.Context) error {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	s, err := h.load(ctx, h.DB)
+	if err == nil {
+		h.put(s)
+	}
+	return err
+}
+
+// wake tells whoever waits for a change that there was one.
+func (h *House) wake() {
+	next := make(chan struct{})
+	if earlier := h.changed.Swap(&next); earlier != nil {
+		close(*earlier)
+	}
+}
+
+// Changed gives a channel that is closed when the state is swapped next.
+func (h *House) Changed() <-chan struct{} {
+	if c := h.changed.Load(); c != nil {
+		return *c
+	}
+	return nil
+}
+
+// Rest waits until everything that goes on in the background is done.
+func (h *House) Wait() { h.background.Wait() }
+
+// State is what requests read now; nil before the house is set up.
+func (h *House) State() *State { return h.state.Load() }
+
+// Now is the instant that everything is decided at.
+func (h *House) Now() time.Time { return h.now() }

@@ -1,0 +1,119 @@
+package house
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/store"
+)
+
+// ErrPast says that an instant to apply something at has passed.
+var ErrPast = errors.New("that time has passed")
+
+// ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
+// zero time calls that off. It is worked out again at that moment.
+func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
+	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), a.Who)
+		switch {
+		case err != nil:
+			return err
+		case r == nil:
+			return ErrNothing
+		case !due.IsZero() && !due.After(tx.Now()):
+			return ErrPast
+		}
+		if t := h.tray(ctx, tx.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
+			return ErrGrave
+		}
+		r.Due, r.Trouble = due, ""
+		return store.SaveRehearsal(ctx, tx, r)
+	})
+}
+
+// ApplyDue applies the rehearsals that are due by now. One that no longer fits is
+// not applied; its author finds why in the tray.
+func (h *House) ApplyDue(ctx context.Context) error {
+	if h.State() == nil {
+		return nil
+	}
+	due, err := store.DueRehearsals(ctx, h.DB, h.Now())
+	if err != nil {
+		return fmt.Errorf("reading what is due: %w", err)
+	}
+	var failed error
+	for _, d := range due { // one that fails does not hold up the others
+		failed = errors.Join(failed, h.applyDue(ctx, h.State().SiteAddress(d.Site), d.Who))
+	}
+	return failed
+}
+
+func (h *House) applyDue(ctx context.Context, site string, who store.Who) error {
+	a, there := h.ActorOf(who)
+	err := ErrMayNot
+	if there {
+		err = h.Apply(ctx, a, site, true)
+	}
+	if err == nil {
+		slog.Info("applied a rehearsal that was due", "site", site, "who", who)
+		return nil
+	}
+	why := err.Error()
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), who)
+		if err != nil || r == nil {
+			return err
+		}
+		r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+why+"."
+		tx.Notify([]store.Who{who}, site, "waiting", "Your rehearsal on "+tx.State().SiteTitle(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal")
+		return store.SaveRehearsal(ctx, tx, r)
+	})
+}
+
+// Timer does what is due by now, by the right of whoever set it.
+type Timer func(ctx context.Context, h *House) error
+
+// KeepApplying does what is due until ctx ends: rehearsals, and what timers look after.
+func (h *House) RunDue(ctx context.Context, every time.Duration, timers ...Timer) {
+	ticker := time.NewTicker(every)
+	defer ticker.Stop()
+	for {
+		err := h.ApplyDue(ctx)
+		for _, due := range timers {
+			err = errors.Join(err, due(ctx, h))
+		}
+		if err != nil && ctx.Err() == nil {
+			slog.Error("applying what is due", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+	}
+}
+
+// Undo rehearses an applied change backwards: where nothing else changed since,
+// applying it brings back what was.
+func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) error {
+	e, err := store.FindEntry(ctx, h.DB, number)
+	if err != nil {
+		return err
+	}
+	if e == nil || e.SiteID == "" || e.SiteID != h.SiteID(site) || e.Kind != "door" {
+		return ErrNothing
+	}
+	var before, after access.Site
+	if err := errors.Join(access.ReadPart([]byte(e.Before), &before), access.ReadPart([]byte(e.After), &after)); err != nil {
+		return fmt.Errorf("reading entry %d of the ledger: %w", number, err)
+	}
+	return h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		backwards, _ := parts.Merge(&after, &before, draft)
+		*draft = *backwards
+		return nil
+	})
+}

@@ -1,0 +1,222 @@
+package house
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/mail"
+	"net/url"
+	"time"
+	"velada/core/access"
+	"velada/identity"
+	"velada/post"
+	"velada/store"
+)
+
+// ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
+var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")
+
+// goOnTo is where a link leads after signing in.
+type GoOnTo struct {
+	Then string `json:"then,omitempty"`
+	Site string `json:"site,omitempty"`
+	Path string `json:"path,omitempty"`
+}
+
+// newAccount is an account that is made once its address is proven.
+type PendingAccount struct {
+	Name, Password string // the password's hash
+	GoOnTo
+}
+
+func (h *House) SendMailLink(ctx context.Context, kind, address string, detail any) error {
+	house := h.State().Policy.Document().House.Name
+	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."}}
+	switch kind {
+	case LinkReset:
+		l.Subject, l.Action.Text = "A new password for "+house, "Set a new password"
+		l.Lines = []string{"Somebody, you we hope, asked to set a new password for your account. The old one stays until you do."}
+	case LinkAccount:
+		l.Subject, l.Action.Text = "Your address for "+house, "Make the account"
+		l.Lines = []string{"Somebody, you we hope, makes an account with this address. It counts once you say that the address is yours."}
+	default:
+		l.Subject, l.Action.Text = "Sign in to "+house, "Sign in"
+		l.Lines = []string{"Here is the link to sign in that you asked for."}
+	}
+	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		l.Action.URL = tx.MailLink(kind, address, detail, LinkLife)
+		tx.QueueMail("", kind, l)
+		return nil
+	})
+}
+
+// spend spends a link in one transaction with what it is for. Who the address
+// signs in is asked then: it may be nobody's any more.
+func (h *House) Spend(ctx context.Context, token, address string, also func(tx *Tx, who store.Who) error) (who store.Who, err error) {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return "", ErrLinkSpent
+	}
+	hash := sha256.Sum256([]byte(token))
+	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		var signsIn bool
+		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
+			return ErrLinkSpent
+		}
+		there, err := store.SpendMailLink(ctx, tx, hash)
+		if err == nil && !there {
+			err = ErrLinkSpent
+		}
+		if err == nil {
+			err = h.stripLetters(ctx, tx, hash[:])
+		}
+		if err != nil {
+			return err
+		}
+		return also(tx, who)
+	})
+	if err != nil {
+		return "", err
+	}
+	return who, nil
+}
+
+// write puts a letter into the outbox, in the transaction of what it tells of. It
+// is sent from there when there is a mail server.
+func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l post.Letter) error {
+	s := h.State()
+	status := "kept"
+	switch a, err := access.ParseAddress(l.To); {
+	case err != nil || !s.Settings.Reaches(a):
+		status = "unreachable"
+	case s.Settings.Mail != nil:
+		status = "waiting"
+	}
+	host := "localhost"
+	if u, err := url.Parse(h.ConsoleURL); err == nil && u.Hostname() != "" {
+		host = u.Hostname()
+	}
+	from := (&mail.Address{Name: s.Policy.Document().House.Name, Address: "velada@" + host}).String()
+	if s.Settings.Mail != nil && s.Settings.Mail.From != "" {
+		from = s.Settings.Mail.From
+	}
+	written, err := l.Write(from, identity.Token()+"@"+host, h.Now())
+	if err != nil {
+		return err
+	}
+	return store.SaveMail(ctx, q, store.Mail{
+		At: h.Now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+		Text: h.vault.Seal(sealedMail, written.Text), HTML: h.vault.Seal(sealedMail, written.HTML), Raw: []byte(h.vault.Seal(sealedMail, string(written.Raw))),
+	})
+}
+
+// mostTries is how often a message is handed to the mail server before it is
+// given up.
+const mostTries = 5
+
+// SendWaiting hands the mail that waits to the mail server, if there is one.
+func (h *House) SendWaiting(ctx context.Context) error {
+	s := h.State()
+	if s == nil {
+		return nil
+	}
+	if s.Settings.Mail == nil {
+		return h.StripLetters(ctx)
+	}
+	list, err := store.WaitingMails(ctx, h.DB, 50)
+	if err != nil {
+		return fmt.Errorf("reading what is to be sent: %w", err)
+	}
+	for _, m := range list {
+		whole, err := h.Mail(ctx, m.ID)
+		if err != nil {
+			return err
+		}
+		if whole == nil {
+			continue
+		}
+		status, trouble := "sent", ""
+		if err := s.Settings.Mail.Deliver(ctx, m.Address, whole.Raw); err != nil {
+			status, trouble = "waiting", err.Error()
+			if m.Tries+1 >= mostTries {
+				status = "failed"
+			}
+			slog.Warn("mail was not sent", "mail", m.ID, "error", err)
+		}
+		err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(ctx, tx, m.ID, status, m.Tries+1, trouble) })
+		if err != nil {
+			return err
+		}
+	}
+	return h.StripLetters(ctx)
+}
+
+// KeepSending sends what waits until ctx ends.
+func (h *House) RunMail(ctx context.Context, every time.Duration) {
+	ticker := time.NewTicker(every)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+		if err := h.SendWaiting(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("sending mail", "error", err)
+		}
+	}
+}
+
+// TryMail writes a letter to a steward, to see whether mail arrives.
+func (h *House) TryMail(ctx context.Context, a Actor) error {
+	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		tx.QueueMail("", "try", post.Letter{
+			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
+			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
+		})
+		return nil
+	})
+}
+
+// The kinds of links that are sent by mail.
+const (
+	LinkSignIn  = "sign-in"
+	LinkReset   = "reset"
+	LinkAccount = "account" // proves the address of an account that is to be made
+)
+
+// linkLife is how long a link sent by mail can be followed, by the real clock.
+const LinkLife = 30 * time.Minute
+
+// newMailLink makes a link of a kind and gives its URL.
+func (h *House) newMailLink(ctx context.Context, q store.Queryer, kind, address string, detail any, life time.Duration) (string, error) {
+	text, err := json.Marshal(detail)
+	if err != nil {
+		return "", err
+	}
+	token := identity.Token()
+	l := store.MailLink{Kind: kind, Address: address, Detail: string(text), Ends: time.Now().Add(life)}
+	return h.ConsoleURL + "/by-mail/" + token, store.SaveMailLink(ctx, q, sha256.Sum256([]byte(token)), l, time.Now())
+}
+
+// FindMailLink reads what a link that was sent by mail is for; nil where it
+// ended or was used.
+func (h *House) FindMailLink(ctx context.Context, token string) (*store.MailLink, error) {
+	return store.FindMailLink(ctx, h.DB, sha256.Sum256([]byte(token)), time.Now())
+}
+
+// NoticeKinds are what somebody can be told of, with what they are called.
+var NoticeKinds = []struct{ ID, Name string }{
+	{"invitation", "an invitation of mine is accepted or declined"},
+	{"request", "somebody asks for something that I may answer"},
+	{"role", "what I may do on a site changes"},
+	{"waiting", "something of mine waits or did not work"},
+}
+
+// SeeNotices notes that somebody has seen what they were told, up to a notice.
+func (h *House) SeeNotices(ctx context.Context, a Actor, last int64) error {
+	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { return store.SeeNotices(ctx, tx, a.Who, last) })
+}

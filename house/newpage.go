@@ -1,0 +1,62 @@
+package house
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"velada/core/access"
+	"velada/identity"
+	"velada/store"
+	"velada/words"
+)
+
+// toWrite is what it takes to change the working copy at a path.
+func ToWrite(site, path string) Needs {
+	return Needs{Site: site, Path: cmp.Or(path, "/"), Cap: access.Write}
+}
+
+// checkPath normalises where a page is to stand and checks that it is free.
+func CheckPath(pages []store.Page, id, to string) (string, error) {
+	if !strings.HasPrefix(to, "/") {
+		to = "/" + to
+	}
+	normal, err := access.DocumentPath(to)
+	switch {
+	case err != nil:
+		return "", FieldErrors{"path": words.Capital(err.Error()) + "."}
+	case access.Covers("/velada", normal) || normal == "/robots.txt" || normal == "/sitemap.xml" || access.Covers("/go", normal):
+		return "", FieldErrors{"path": "Velada itself answers there: choose another path."}
+	case slices.ContainsFunc(pages, func(p store.Page) bool { return p.Path == normal && p.ID != id }):
+		return "", FieldErrors{"path": "Another page stands there already."}
+	}
+	return normal, nil
+}
+
+// NewPage adds a page to the working copy of a site, where the one who makes the
+// change may write there.
+func (tx *Tx) NewPage(site, to, title, body string) (store.Page, error) {
+	id := tx.State().ID(site)
+	pages, err := store.WorkingCopy(tx.Context(), tx, id)
+	if err != nil {
+		return store.Page{}, err
+	}
+	if title = strings.TrimSpace(title); title == "" {
+		return store.Page{}, FieldErrors{"title": "Call the page something."}
+	}
+	normal, err := CheckPath(pages, "", to)
+	if err != nil {
+		return store.Page{}, err
+	}
+	if err := tx.Require(ToWrite(site, normal)); err != nil {
+		return store.Page{}, err
+	}
+	if body == "" {
+		body = "# " + title + "\n"
+	}
+	p := store.Page{
+		ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1,
+		SavedAt: tx.Now(), SavedBy: tx.By().Who,
+	}
+	tx.Renew(id, WorkingCopy)
+	return p, store.AddPage(tx.Context(), tx, id, p)
+}

@@ -1,0 +1,140 @@
+package house
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/store"
+	"velada/words"
+)
+
+// HouseChange is a change of the house's people and groups.
+type PeopleChange struct {
+	What  string // what it does, in a sentence
+	Do    func(doc *access.Document) error
+	Also  func(tx *Tx) error // what else is written with it; nil for nothing
+	Group string             // the one group whose people it changes; "" for what only stewards may
+
+	Becomes map[string]string // people who turn out to be others, by id
+	Admits  bool              // whoever admits members of a site may make it: they ask for that themselves
+}
+
+// HousePlan is a change of the house that has not been applied, with what it would do.
+type PeoplePreview struct {
+	What string
+	*Preview
+}
+
+// needs is who may make it: stewards everything, those who keep a group its people.
+func (c PeopleChange) Needs() Needs {
+	switch {
+	case c.Admits:
+		return Needs{Asks: true}
+	case c.Group == "":
+		return Needs{Steward: true}
+	}
+	return Needs{Keeps: c.Group}
+}
+
+// in makes it within a change that has asked for what it needs.
+func (c PeopleChange) In(tx *Tx) error {
+	for from, to := range c.Becomes {
+		tx.Becomes(from, to)
+	}
+	if err := c.Do(tx.Document()); err != nil {
+		return err
+	}
+	if !c.Admits && !tx.State().IsSteward(tx.By()) {
+		if err := tx.givesNoMore(); err != nil {
+			return err
+		}
+	}
+	tx.Log("", "people", c.What, "", "")
+	if c.Also == nil {
+		return nil
+	}
+	return c.Also(tx)
+}
+
+// PlanHouse works out what a change of people and groups would do, and whether
+// the one who asks may make it.
+func (h *House) PreviewPeople(ctx context.Context, a Actor, c PeopleChange) (*PeoplePreview, error) {
+	would, err := h.Preview(ctx, a, c.Needs(), c.In)
+	if err != nil {
+		return nil, err
+	}
+	return &PeoplePreview{c.What, would}, nil
+}
+
+// ApplyHouse makes a change of people and groups, for the very next request.
+func (h *House) ChangePeople(ctx context.Context, a Actor, c PeopleChange) error {
+	return h.Change(ctx, a, c.Needs(), c.In)
+}
+
+// givesNoMore refuses a change by which somebody gives or takes rights that the one
+// who makes it lacks.
+func (tx *Tx) givesNoMore() error {
+	then, err := tx.Policy()
+	if err != nil {
+		return err
+	}
+	s := tx.State()
+	for _, site := range access.ImpactOf(s.Policy, then, access.At(tx.Now())).Sites {
+		for _, p := range site.Pages {
+			mine := tx.Can(site.Site, p.Path)
+			for _, can := range p.Can {
+				if err := mayGive(mine, can.Gains|can.Loses); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	before, after := s.Policy.Document(), then.Document()
+	return tx.MayGiveRightsOf(then, func(group string) bool { // also those that begin only later
+		return !maps.Equal(parts.PeopleWithin(before, group), parts.PeopleWithin(after, group))
+	})
+}
+
+// mayGive refuses rights that the one who gives or takes them lacks.
+func mayGive(mine, rights access.Capabilities) error {
+	if lacks := rights &^ mine; lacks != 0 {
+		return access.TeamRefusal{Text: fmt.Sprintf("This group lets people %s on a site where you may not. A steward can change it.", words.CapabilityWords(lacks))}
+	}
+	return nil
+}
+
+// mayGiveRightsOf checks that the one who makes a change has all the rights that come
+// with groups.
+func (tx *Tx) MayGiveRightsOf(p *access.Policy, these func(group string) bool) error {
+	if tx.State().IsSteward(tx.By()) {
+		return nil
+	}
+	for _, site := range p.Document().Sites {
+		for _, e := range site.Team {
+			if e.Group == "" || !these(e.Group) {
+				continue
+			}
+			if err := mayGive(tx.Can(site.Address, cmp.Or(e.Under, "/")), p.Site(site.Address).RoleCapabilities(e.Role)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// becomePerson returns the id of somebody as a person of a document, into which they
+// come where they are none.
+func (h *House) BecomePerson(doc *access.Document, who store.Who) string {
+	return h.BecomePersonAs(doc, who, h.NameOf(who))
+}
+
+// becomePersonAs does that under a name.
+func (h *House) BecomePersonAs(doc *access.Document, who store.Who, name string) string {
+	if !who.Bare() {
+		return string(who)
+	}
+	return parts.NewPerson(doc, parts.MustAddress(string(who)), name)
+}

@@ -1,0 +1,195 @@
+package house
+
+import (
+	"context"
+	"sync"
+	"sync/atomic"
+	"velada/core/access"
+	"velada/store"
+)
+
+// Rendered keeps whole pages of one site as they were sent: the work of a page is
+// done once in each state of the site.
+type Rendered struct {
+	of *keeping
+
+	mu      sync.RWMutex
+	kept    map[RenderedKey]*RenderedPage
+	flights map[RenderedKey]*flight
+	size    int64
+	dropped bool // another state is in force: nothing more is kept
+
+	answers sync.Map // Asked → *Answer
+	asked   atomic.Int64
+}
+
+// keeping is what all that is kept takes together.
+type keeping struct{ size, answers atomic.Int64 }
+
+// flight is a page that is being rendered for all who wait for it.
+type flight struct {
+	done chan struct{}
+	page *RenderedPage // nil where whoever rendered it gave up
+}
+
+// RenderedOf is what was sent of a site in this state.
+func (s *State) RenderedOf(site string) *Rendered {
+	if r := s.Site(site).rendered; r != nil {
+		return r
+	}
+	return &Rendered{of: &keeping{}}
+}
+
+// drop forgets everything: another state is in force.
+func (r *Rendered) drop() {
+	if r == nil {
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.dropped {
+		return
+	}
+	r.dropped = true
+	r.of.size.Add(-r.size)
+	r.of.answers.Add(-r.asked.Load())
+}
+
+// Once returns the page of a key: as it was kept, as somebody else is rendering it
+// just now, or as render makes it. Whoever waits stops when ctx ends; when the one
+// who renders gives up, one of those who wait goes on.
+func (r *Rendered) Once(ctx context.Context, key RenderedKey, render func() (*RenderedPage, error)) (*RenderedPage, error) {
+	for {
+		r.mu.Lock()
+		if p := r.kept[key]; p != nil {
+			r.mu.Unlock()
+			return p, nil
+		}
+		f := r.flights[key]
+		if f == nil {
+			f = &flight{done: make(chan struct{})}
+			if r.flights == nil {
+				r.flights = map[RenderedKey]*flight{}
+			}
+			r.flights[key] = f
+			r.mu.Unlock()
+			return r.render(key, f, render)
+		}
+		r.mu.Unlock()
+		select {
+		case <-f.done:
+			if f.page != nil {
+				return f.page, nil
+			}
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+}
+
+func (r *Rendered) render(key RenderedKey, f *flight, render func() (*RenderedPage, error)) (p *RenderedPage, err error) {
+	defer func() { // also when it panics: those who wait try for themselves
+		r.mu.Lock()
+		delete(r.flights, key)
+		r.mu.Unlock()
+		close(f.done)
+	}()
+	if p, err = render(); err == nil {
+		r.Put(key, p)
+		f.page = p
+	}
+	return p, err
+}
+
+// Asked is who asks for a page and what else tells, for somebody without pass and
+// link: at one instant, and where no network counts, the answer depends on no more.
+type Asked struct {
+	Site, Path string
+	Who        store.Who // "" is nobody
+	NoticeRead bool
+}
+
+// Answer is the page that was sent, for as long as the core says that it stays the
+// same.
+type Answer struct {
+	Key         RenderedKey
+	Page        *RenderedPage
+	From, Until access.Instant
+}
+
+// mostAnswers is how many answers are kept.
+const mostAnswers = 1 << 16
+
+// Answer gives what is sent at an instant, or nil.
+func (r *Rendered) Answer(asked Asked, at access.Instant) *Answer {
+	found, ok := r.answers.Load(asked)
+	if !ok {
+		return nil
+	}
+	if a := found.(*Answer); !at.Before(a.From) && at.Before(a.Until) {
+		return a
+	}
+	return nil
+}
+
+// PutAnswer keeps an answer, unless there are too many; its page must be kept by
+// its key too, which bounds what all of them hold.
+func (r *Rendered) PutAnswer(asked Asked, a *Answer) {
+	if r.Get(a.Key) != a.Page || r.of.answers.Load() >= mostAnswers {
+		return
+	}
+	if _, there := r.answers.Swap(asked, a); there {
+		return
+	}
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	if !r.dropped {
+		r.asked.Add(1)
+		r.of.answers.Add(1)
+	}
+}
+
+// RenderedKey is all that a page as it is sent depends on, besides the state.
+type RenderedKey struct {
+	Site, Path        string
+	Menu              uint64 // which pages of the menu open
+	NoIndex, Notice   bool
+	SignedIn, HasPass bool
+}
+
+// RenderedPage is a page in two parts, between which the name of whoever is
+// signed in stands.
+type RenderedPage struct {
+	Head, Tail []byte
+	Packed     []byte   // both in gzip, for whoever is not signed in
+	Tag        []string // an ETag, of Head and Tail
+	PackedTag  []string // of Packed
+	Length     []string
+}
+
+const mostRendered = 96 << 20
+
+// Get gives a page that was sent before, or nil.
+func (r *Rendered) Get(key RenderedKey) *RenderedPage {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	return r.kept[key]
+}
+
+// Put keeps a page, unless there are too many.
+func (r *Rendered) Put(key RenderedKey, p *RenderedPage) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	size := int64(len(p.Head) + len(p.Tail) + len(p.Packed))
+	if r.dropped || r.of.size.Load()+size > mostRendered {
+		return
+	}
+	if r.kept == nil {
+		r.kept = map[RenderedKey]*RenderedPage{}
+	}
+	if r.kept[key] == nil {
+		r.size += size
+		r.of.size.Add(size)
+	}
+	r.kept[key] = p
+}

@@ -1,0 +1,130 @@
+package house
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/rand"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"velada/identity"
+	"velada/store"
+)
+
+// What is sealed, so that nothing opens in the place of something else.
+const (
+	sealedSecret   = "secret"
+	sealedTOTP     = "second step"
+	sealedSettings = "settings"
+	sealedMail     = "mail"
+)
+
+// KeyFile is the name of the file with the keys of a house, beside its database.
+const KeyFile = "velada.key"
+
+// vaultBeside opens the vault whose keys lie beside a database.
+func vaultBeside(ctx context.Context, db *sql.DB) (*identity.Vault, error) {
+	var file string
+	if err := db.QueryRowContext(ctx, `SELECT file FROM pragma_database_list WHERE name = 'main'`).Scan(&file); err != nil {
+		return nil, fmt.Errorf("looking for the key file: %w", err)
+	}
+	return identity.OpenVault(filepath.Join(filepath.Dir(file), KeyFile))
+}
+
+// secret reads a secret of the installation, which is made at first use.
+func (h *House) secret(ctx context.Context, name string) ([]byte, error) {
+	sealed, err := store.Secret(ctx, h.DB, name, func() []byte {
+		fresh := make([]byte, 32)
+		rand.Read(fresh)
+		return []byte(h.vault.Seal(sealedSecret, base64.StdEncoding.EncodeToString(fresh)))
+	})
+	if err != nil {
+		return nil, err
+	}
+	text, err := h.vault.Open(sealedSecret, string(sealed))
+	if err != nil {
+		return nil, fmt.Errorf("the secret %s: %w", name, err)
+	}
+	return base64.StdEncoding.DecodeString(text)
+}
+
+// MAC returns a seal of a text that only this installation can make: 32 bytes.
+func (h *House) MAC(text string) []byte {
+	mac := hmac.New(sha256.New, h.cookieKey)
+	mac.Write([]byte(text))
+	return mac.Sum(nil)
+}
+
+// seal seals what something is of a kind on a site.
+func (h *House) Seal(kind, site, what string) string {
+	return base64.RawURLEncoding.EncodeToString(h.MAC(kind + "\x00" + site + "\x00" + what))
+}
+
+// SealSecondStep seals the secret of somebody's second step before it is kept.
+func (h *House) SealSecondStep(secret string) string { return h.vault.Seal(sealedTOTP, secret) }
+
+// OpenSecondStep opens it again.
+func (h *House) OpenSecondStep(sealed string) (string, error) {
+	return h.vault.Open(sealedTOTP, sealed)
+}
+
+// sealWhatIsNot seals secrets that were written before there was a vault.
+func (h *House) sealWhatIsNot(ctx context.Context, db *sql.DB) error {
+	return h.reseal(ctx, db, true, func(what, text string) (string, error) { return h.vault.Seal(what, text), nil })
+}
+
+// Reseal seals everything anew by the newest key, after which the others are not
+// needed any more.
+func (h *House) Reseal(ctx context.Context) error {
+	return h.reseal(ctx, h.DB, false, func(what, text string) (string, error) {
+		plain, err := h.vault.Open(what, text)
+		return h.vault.Seal(what, plain), err
+	})
+}
+
+func (h *House) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again func(what, text string) (string, error)) error {
+	return store.InTx(ctx, db, func(tx *sql.Tx) error {
+		raw := func(text string) (string, error) {
+			if !identity.Sealed(text) { // bytes, from before there was a vault
+				text = base64.StdEncoding.EncodeToString([]byte(text))
+			}
+			return again(sealedSecret, text)
+		}
+		as := func(what string) func(string) (string, error) {
+			return func(text string) (string, error) { return again(what, text) }
+		}
+		return errors.Join(
+			store.EachSealed(ctx, tx, store.SealedSecrets, plainOnly, raw),
+			store.EachSealed(ctx, tx, store.SealedTOTP, plainOnly, as(sealedTOTP)),
+			store.EachSealed(ctx, tx, store.SealedSettings, plainOnly, as(sealedSettings)),
+			store.EachSealed(ctx, tx, store.SealedMails, plainOnly, as(sealedMail)),
+		)
+	})
+}
+
+func (h *House) readSettings(ctx context.Context, q store.Queryer) (*Settings, error) {
+	s := &Settings{}
+	text, err := store.Setting(ctx, q, "house")
+	if err == nil {
+		text, err = h.vault.Open(sealedSettings, text)
+	}
+	if err == nil && text != "" {
+		err = json.Unmarshal([]byte(text), s)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("reading the settings of the house: %w", err)
+	}
+	return s, nil
+}
+
+func (h *House) saveSettings(ctx context.Context, q store.Queryer, s Settings) error {
+	text, err := json.Marshal(s)
+	if err != nil {
+		return err
+	}
+	return store.SaveSetting(ctx, q, "house", h.vault.Seal(sealedSettings, string(text)))
+}

@@ -1,0 +1,155 @@
+package house
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"velada/core/access"
+	"velada/store"
+)
+
+// finish compiles what a change has drafted, checks it, writes it, and reads what the
+// state needs anew, in the transaction of the change.
+func (tx *Tx) finish() error {
+	drafted := tx.doc != nil || len(tx.order) > 0
+	if drafted {
+		then, err := tx.Policy()
+		if err != nil {
+			return err
+		}
+		if err := tx.checkTeams(then); err != nil {
+			return err
+		}
+		if err := tx.save(); err != nil {
+			return fmt.Errorf("writing the change: %w", err)
+		}
+	}
+	if tx.settings != nil {
+		if err := tx.house.saveSettings(tx.ctx, tx, *tx.settings); err != nil {
+			return err
+		}
+	}
+	for _, e := range tx.entries { // once their sites are there
+		if err := store.WriteLedger(tx.ctx, tx, e); err != nil {
+			return err
+		}
+	}
+	if tx.anew {
+		next, err := tx.house.load(tx.ctx, tx)
+		if err != nil {
+			return err
+		}
+		tx.next = next
+		return nil
+	}
+	return tx.reread(drafted)
+}
+
+// checkTeams asks the rules about teams: nobody gives or takes what they lack, and a
+// site and a house keep somebody to look after them.
+func (tx *Tx) checkTeams(then *access.Policy) error {
+	if tx.by.velada || tx.was == nil || tx.anyTeam {
+		return nil
+	}
+	actor := tx.by
+	if tx.teamBy != nil {
+		actor = *tx.teamBy
+	}
+	by, at := tx.was.Identity(actor.Who), access.At(tx.at)
+	if tx.doc == nil {
+		for _, address := range tx.order {
+			if err := tx.was.Policy.CheckTeam(then, address, by, at); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if !slices.ContainsFunc(tx.doc.People, func(p access.Person) bool { return p.Steward && !p.Blocked }) {
+		return access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
+	}
+	for _, site := range tx.doc.Sites {
+		if err := tx.was.Policy.CheckTeam(then, site.Address, by, at); err != nil {
+			return access.TeamRefusal{Text: cmp.Or(site.Title, site.Address) + ": " + err.Error()}
+		}
+	}
+	return nil
+}
+
+// save writes what was drafted.
+func (tx *Tx) save() error {
+	if tx.doc == nil {
+		before := tx.was.Policy.Document().Sites
+		for _, address := range tx.order {
+			i := slices.IndexFunc(before, func(s *access.Site) bool { return s.Address == address })
+			if i < 0 {
+				tx.anew = true // a new site, which gets its id now
+				i = len(before)
+			}
+			if err := store.SaveSite(tx.ctx, tx, tx.sites[address], i); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	before := &access.Document{}
+	if tx.was != nil {
+		before = tx.was.Policy.Document()
+	}
+	follow := followPeople(before, tx.doc, tx.becomes)
+	var err error
+	if tx.anew {
+		err = store.SaveDocument(tx.ctx, tx, tx.doc)
+	} else {
+		err = store.SaveChanges(tx.ctx, tx, before, tx.doc)
+	}
+	if err := errors.Join(err, follow.write(tx.ctx, tx)); err != nil {
+		return err
+	}
+	tx.After(func() { follow.hold(tx.house) })
+	if len(follow.moved)+len(follow.dropped) > 0 && !tx.anew { // comments are by people
+		for id := range tx.was.sites {
+			tx.Renew(id, Comments)
+		}
+	}
+	return nil
+}
+
+// reread makes the next state of what was drafted and what is to be read anew.
+func (tx *Tx) reread(drafted bool) error {
+	if !drafted && len(tx.parts) == 0 && tx.settings == nil {
+		return nil
+	}
+	next := *tx.was
+	if tx.doc != nil || tx.settings != nil { // it may show anywhere
+		next = *tx.was.anew()
+	}
+	if drafted {
+		next.Policy = tx.then
+	}
+	if tx.settings != nil {
+		next.Settings = tx.settings
+	}
+	for _, address := range tx.order {
+		if id := tx.was.ID(address); id != "" && tx.parts[id] == 0 {
+			tx.Renew(id, Keys)
+		}
+	}
+	state := &next
+	for id, parts := range tx.parts {
+		was := state.sites[id]
+		if was == nil {
+			continue
+		}
+		site, err := was.reread(tx.ctx, tx, parts)
+		if err != nil {
+			return err
+		}
+		if parts != WorkingCopy || tx.sites[site.Address] != nil { // visitors meet it
+			site.rendered = nil
+		}
+		state = state.with(site)
+	}
+	tx.next = state
+	return nil
+}

@@ -1,0 +1,24 @@
+package identity
+
+import (
+	"fmt"
+	"strings"
+)
+
+// passwordProblem says what is wrong with a new password of an account, or "".
+func PasswordProblem(password string, near ...string) string {
+	switch {
+	case len(password) < 8:
+		return "A password has at least 8 characters."
+	case len(password) > LongestPassword:
+		return fmt.Sprintf("A password has at most %d bytes.", LongestPassword)
+	case StrengthOf(password, near...).Weak():
+		return "This would be guessed soon. Four unrelated words make a good password."
+	}
+	return ""
+}
+
+// plainCode takes off a first code how it is printed.
+func PlainCode(code string) string {
+	return strings.ToLower(strings.NewReplacer("-", "", " ", "", "–", "").Replace(code))
+}
