@@ -70,7 +70,7 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 		v.Kinds = append(v.Kinds, choice{k.ID, k.Name, slices.Contains(account.ByMail, k.ID)})
 	}
 	if v.HasSecond {
-		v.Recovery, err = store.RecoveryCodes(ctx, c.House.DB, account.Who)
+		v.Recovery, err = store.RecoveryCodes(ctx, c.House.Reader(), account.Who)
 	} else if x.Query("second") != "" && !c.fresh(x) {
 		x.Redirect(http.StatusSeeOther, "/again?then="+url.QueryEscape("/account?second=new#second"))
 		return
@@ -81,8 +81,8 @@ func (c *Console) showAccount(x *gin.Context, status int, name, pass, code form)
 		c.fail(x, err)
 		return
 	}
-	keys, err1 := store.Passkeys(ctx, c.House.DB, account.Who)
-	browsers, err2 := store.SignedInOf(ctx, c.House.DB, account.Who)
+	keys, err1 := store.Passkeys(ctx, c.House.Reader(), account.Who)
+	browsers, err2 := store.SignedInOf(ctx, c.House.Reader(), account.Who)
 	offers, err3 := teams.OffersTo(ctx, c.House, me)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		c.fail(x, err)
@@ -268,7 +268,7 @@ func (c *Console) keepPasskey(x *gin.Context) {
 func (c *Console) dropPasskey(x *gin.Context) {
 	id, err := base64.RawURLEncoding.DecodeString(x.PostForm("id"))
 	if err == nil {
-		err = store.DropPasskey(x.Request.Context(), c.House.DB, actor(x).Who, id)
+		err = accounts.DropPasskey(x.Request.Context(), c.House, actor(x), id)
 	}
 	c.done(x, err, "The passkey is forgotten.", "/account")
 }
@@ -297,7 +297,7 @@ type noticeRow struct {
 }
 
 func (c *Console) notices(x *gin.Context) {
-	list, err := store.Notices(x.Request.Context(), c.House.DB, actor(x).Who, 100)
+	list, err := store.Notices(x.Request.Context(), c.House.Reader(), actor(x).Who, 100)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -319,7 +319,7 @@ func (c *Console) seeNotices(x *gin.Context) {
 		c.refuse(x, http.StatusBadRequest, "Which notices were seen is not said.")
 		return
 	}
-	if err := store.SeeNotices(x.Request.Context(), c.House.DB, actor(x).Who, last); err != nil {
+	if err := c.House.SeeNotices(x.Request.Context(), actor(x), last); err != nil {
 		c.fail(x, err)
 		return
 	}

@@ -27,7 +27,7 @@ func TestTheAnswerTellsNoAccount(t *testing.T) {
 
 func TestFirstCodesAreChangedBeforeAnythingElse(t *testing.T) {
 	d := openDesk(t)
-	if err := store.SetPassword(t.Context(), d.house.DB, "mateo", identity.HashPassword("abcdefghjk"), true); err != nil {
+	if err := store.SetPassword(t.Context(), d.db, "mateo", identity.HashPassword("abcdefghjk"), true); err != nil {
 		t.Fatal(err)
 	}
 	_, _, h := d.post("/sign-in", "address", "mateo@cerroalcor.example", "password", "ABCDE-fghjk", "site", "instrument-log", "path", "/", "nonce", "n")

@@ -100,7 +100,7 @@ func (c *Console) doAgain(x *gin.Context) {
 // sayWhatStays says on the next view what still signs somebody in after something
 // that did was changed.
 func (c *Console) sayWhatStays(x *gin.Context, who store.Who, text string) {
-	keys, err := store.Passkeys(x.Request.Context(), c.House.DB, who)
+	keys, err := store.Passkeys(x.Request.Context(), c.House.Reader(), who)
 	if err != nil {
 		panic(err)
 	}

@@ -20,7 +20,6 @@ import (
 	"velada/house"
 	"velada/words"
 
-	"github.com/alexedwards/scs/sqlite3store"
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 
@@ -61,9 +60,7 @@ type Console struct {
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.sessions = scs.New()
-	sessionStore := sqlite3store.New(house.DB)
-	context.AfterFunc(ctx, sessionStore.StopCleanup)
-	c.sessions.Store = sessionStore
+	c.sessions.Store = house.SessionStore(ctx)
 	c.sessions.Lifetime = 7 * 24 * time.Hour
 	c.sessions.IdleTimeout = 24 * time.Hour
 	c.https, c.clock = secure, time.Now
@@ -447,11 +444,11 @@ func (c *Console) page(x *gin.Context, title string) *page {
 		p.Me = me.Name
 		p.Steward = c.House.IsSteward(me)
 		p.Rules = p.Steward || c.House.WorksSomewhere(me)
-		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.DB, me.Who)
+		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.Reader(), me.Who)
 		if err != nil {
 			slog.Error("counting what somebody was told", "error", err)
 		}
-		kept, err := store.KeptBy(x.Request.Context(), c.House.DB, me.Who)
+		kept, err := store.KeptBy(x.Request.Context(), c.House.Reader(), me.Who)
 		if err != nil {
 			slog.Error("reading what groups somebody keeps", "error", err)
 		}

@@ -2,6 +2,7 @@ package console
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"io"
 	"net/http"
@@ -29,6 +30,7 @@ type desk struct {
 	console *Console
 	*testing.T
 	house  *house.House
+	db     *sql.DB // to write behind its back
 	server *httptest.Server
 	client *http.Client
 }
@@ -51,7 +53,7 @@ func openDesk(t *testing.T) *desk {
 		cancel()
 		db.Close()
 	})
-	return (&desk{T: t, house: house, server: server, console: c}).another()
+	return (&desk{T: t, db: db, house: house, server: server, console: c}).another()
 }
 
 // another is the same console in a browser of its own.

@@ -293,7 +293,7 @@ func (c *Console) doorContext(x *gin.Context) (*doorContext, error) {
 	if d.words.Hides && d.namesUnknown() {
 		d.as = "stranger"
 	}
-	if d.uses, err = store.KeyUses(x.Request.Context(), c.House.DB, c.House.State().ID(d.site)); err != nil {
+	if d.uses, err = store.KeyUses(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.site)); err != nil {
 		return nil, fmt.Errorf("reading how passes and links were used: %w", err)
 	}
 	return d, nil

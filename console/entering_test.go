@@ -132,7 +132,7 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 	in := d.half(pilar)
 	in.post("/second-step", "code", codeOf(t, secret, 0))
 	has := func() string {
-		account, err := store.FindAccount(t.Context(), d.house.DB, "pilar")
+		account, err := store.FindAccount(t.Context(), d.house.Reader(), "pilar")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -185,7 +185,7 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 func opened(t *testing.T, d *desk, sealed string) string {
 	t.Helper()
 	var file string
-	if err := d.house.DB.QueryRowContext(t.Context(), `SELECT file FROM pragma_database_list WHERE name = 'main'`).Scan(&file); err != nil {
+	if err := d.house.Reader().QueryRowContext(t.Context(), `SELECT file FROM pragma_database_list WHERE name = 'main'`).Scan(&file); err != nil {
 		t.Fatal(err)
 	}
 	vault, err := identity.OpenVault(filepath.Join(filepath.Dir(file), house.KeyFile))

@@ -116,7 +116,7 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		v.Uses = append(v.Uses, row)
 	}
 	if v.Keepers.Values == nil {
-		list, err := store.Keepers(ctx, c.House.DB, g.ID)
+		list, err := store.Keepers(ctx, c.House.Reader(), g.ID)
 		if err != nil {
 			c.fail(x, err)
 			return
@@ -127,8 +127,8 @@ func (c *Console) showGroup(x *gin.Context, status int, f *form, keepers, code f
 		}
 		v.Keepers.Values = map[string]string{"keepers": strings.Join(names, "\n")}
 	}
-	codes, err1 := store.JoinCodes(ctx, c.House.DB, g.ID)
-	waiting, err2 := store.JoinRequests(ctx, c.House.DB, g.ID)
+	codes, err1 := store.JoinCodes(ctx, c.House.Reader(), g.ID)
+	waiting, err2 := store.JoinRequests(ctx, c.House.Reader(), g.ID)
 	if err := errors.Join(err1, err2); err != nil {
 		c.fail(x, err)
 		return

@@ -39,7 +39,7 @@ type waitingRow struct {
 }
 
 func (c *Console) waitingInvitations(x *gin.Context, d *doorContext) (rows []waitingRow, err error) {
-	list, err := store.WaitingInvitations(x.Request.Context(), c.House.DB, c.House.State().ID(d.site))
+	list, err := store.WaitingInvitations(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.site))
 	now := c.House.Now()
 	for _, inv := range list {
 		for _, to := range inv.To {

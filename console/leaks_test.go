@@ -77,7 +77,7 @@ func TestALeftOpenBrowserChangesNothingThatSignsIn(t *testing.T) {
 func TestANewPasswordEndsTheOthersAndSaysWhatStays(t *testing.T) {
 	d := openDesk(t)
 	elsewhere, here := d.another().signIn("pilar@cerroalcor.example"), d.another().signIn("pilar@cerroalcor.example")
-	if err := store.NewPasskey(t.Context(), d.house.DB, store.Passkey{ID: []byte("k"), Handle: []byte("h"), Who: "pilar", Name: "A phone", Credential: "{}", Made: time.Now(), Used: time.Now()}); err != nil {
+	if err := store.NewPasskey(t.Context(), d.db, store.Passkey{ID: []byte("k"), Handle: []byte("h"), Who: "pilar", Name: "A phone", Credential: "{}", Made: time.Now(), Used: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
 	here.post("/account/password", "old", demo.Password, "password", "walnut ferry indigo moss")
@@ -108,16 +108,16 @@ func TestAKnownPasskeyIsNotReplaced(t *testing.T) {
 	key := func(who store.Who) store.Passkey {
 		return store.Passkey{ID: []byte("the same id"), Handle: []byte(who), Who: who, Name: "x", Credential: `{"of":"` + string(who) + `"}`, Made: time.Now(), Used: time.Now()}
 	}
-	if err := store.NewPasskey(t.Context(), d.house.DB, key("pilar")); err != nil {
+	if err := store.NewPasskey(t.Context(), d.db, key("pilar")); err != nil {
 		t.Fatal(err)
 	}
-	if err := store.NewPasskey(t.Context(), d.house.DB, key("jonas")); !errors.Is(err, store.ErrPasskey) {
+	if err := store.NewPasskey(t.Context(), d.db, key("jonas")); !errors.Is(err, store.ErrPasskey) {
 		t.Errorf("another's credential id: %v", err)
 	}
-	if err := store.UsePasskey(t.Context(), d.house.DB, key("jonas")); err != nil {
+	if err := store.UsePasskey(t.Context(), d.db, key("jonas")); err != nil {
 		t.Fatal(err)
 	}
-	if p, err := store.FindPasskey(t.Context(), d.house.DB, []byte("the same id")); err != nil || p.Who != "pilar" || !strings.Contains(p.Credential, "pilar") {
+	if p, err := store.FindPasskey(t.Context(), d.house.Reader(), []byte("the same id")); err != nil || p.Who != "pilar" || !strings.Contains(p.Credential, "pilar") {
 		t.Errorf("%+v %v", p, err)
 	}
 }
@@ -258,20 +258,20 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 	must(h.Apply(ctx, ines, "new-dome", true))
 	_, err = teams.Invite(ctx, h, ines, teams.Invitation{Addresses: []string{"helper@outside.example"}, Sites: []string{"variable-stars"}, Role: "editor", Mail: true})
 	must(err)
-	invitations, err := store.WaitingInvitations(ctx, h.DB, s.ID("variable-stars"))
+	invitations, err := store.WaitingInvitations(ctx, h.Reader(), s.ID("variable-stars"))
 	must(err)
 	code, err := people.NewJoinCode(ctx, h, ines, "antlia", h.Now().Add(time.Hour), 9, true)
 	must(err)
 	_, err = people.Join(ctx, h, people.Joining{Code: code.Code, Name: "Lena", Password: "walnut ferry indigo moss"}, house.From{IP: "192.0.2.1"})
 	must(err)
-	joins, err := store.JoinRequests(ctx, h.DB, "antlia")
+	joins, err := store.JoinRequests(ctx, h.Reader(), "antlia")
 	must(err)
-	asks, err := store.LetIns(ctx, h.DB, s.ID("variable-stars"))
+	asks, err := store.LetIns(ctx, h.Reader(), s.ID("variable-stars"))
 	must(err)
 	comment := s.Site("society").Comments["/members"][0]
 	mails, err := h.Mails(ctx, "", 1)
 	must(err)
-	pages, err := store.WorkingCopy(ctx, h.DB, s.ID("variable-stars"))
+	pages, err := store.WorkingCopy(ctx, h.Reader(), s.ID("variable-stars"))
 	must(err)
 	foreign := pages[slices.IndexFunc(pages, func(p store.Page) bool { return p.Path == "/crew/corvus" })].ID
 	mine := pages[slices.IndexFunc(pages, func(p store.Page) bool { return p.Path == "/crew/antlia" })].ID
@@ -346,7 +346,7 @@ func everythingKept(t *testing.T, h *house.House) (list []string) {
 		`SELECT group_concat(who || coalesce(password, '')) FROM accounts`, `SELECT group_concat(id) FROM people`, `SELECT group_concat(part) FROM groups`, `SELECT group_concat(address || live) FROM sites`,
 	} {
 		var text string
-		if err := h.DB.QueryRowContext(context.Background(), `SELECT coalesce((`+q+`), '')`).Scan(&text); err != nil {
+		if err := h.Reader().QueryRowContext(context.Background(), `SELECT coalesce((`+q+`), '')`).Scan(&text); err != nil {
 			t.Fatal(err)
 		}
 		list = append(list, fmt.Sprintf("%s: %s", q, identity.Nonced(text)))
@@ -360,7 +360,7 @@ func TestARefusedEntryLeavesNoReason(t *testing.T) {
 	pilar := d.another().signIn("pilar@cerroalcor.example")
 	reasons := func() map[string]string {
 		t.Helper()
-		r, err := store.TeamReasons(t.Context(), d.house.DB, d.house.State().ID("society"))
+		r, err := store.TeamReasons(t.Context(), d.house.Reader(), d.house.State().ID("society"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -391,7 +391,7 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 	site := d.house.State().ID("society")
 	for i := range 7 {
 		address := access.Address{Local: fmt.Sprint("asks", i), Domain: "lens.example"}
-		if err := store.SaveLetIn(t.Context(), d.house.DB, store.LetIn{Site: site, Path: "/", Who: store.Who(address.String()), At: demo.Start}); err != nil {
+		if err := store.SaveLetIn(t.Context(), d.db, store.LetIn{Site: site, Path: "/", Who: store.Who(address.String()), At: demo.Start}); err != nil {
 			t.Fatal(err)
 		}
 	}

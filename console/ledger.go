@@ -98,7 +98,7 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 		return
 	}
 	filter.Most = mostEntries
-	entries, err := store.Ledger(x.Request.Context(), c.House.DB, filter)
+	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -106,7 +106,7 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 	if len(f.Wrong) > 0 {
 		entries = nil
 	}
-	kinds, err := store.LedgerKinds(x.Request.Context(), c.House.DB)
+	kinds, err := store.LedgerKinds(x.Request.Context(), c.House.Reader())
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -146,7 +146,7 @@ func (c *Console) showLedger(x *gin.Context, p *page, site string) {
 // exportLedger sends the entries as they are kept, their seals included, the
 // oldest first.
 func (c *Console) exportLedger(x *gin.Context, filter store.LedgerFilter, name, format string) {
-	entries, err := store.Ledger(x.Request.Context(), c.House.DB, filter)
+	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
 	if err != nil {
 		c.fail(x, err)
 		return

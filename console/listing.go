@@ -77,7 +77,7 @@ func (c *Console) showListingWith(x *gin.Context, status int, details *form, add
 	if d.Consent != "" && d.Head+d.Foot != "" {
 		v.Consent = "With the consent of " + c.House.NameOf(d.Consent) + "."
 	}
-	old, err := store.OldAddresses(x.Request.Context(), c.House.DB, s.ID(site))
+	old, err := store.OldAddresses(x.Request.Context(), c.House.Reader(), s.ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -99,8 +99,8 @@ func (c *Console) showMembers(x *gin.Context, status int, v *membersView) {
 		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []members.MemberChange{members.Block, members.Remove}},
 		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []members.MemberChange{members.Unblock, members.Remove}},
 	}
-	profiles, err1 := store.Profiles(ctx, c.House.DB, c.House.State().ID(d.site))
-	asks, err2 := store.LetIns(ctx, c.House.DB, c.House.State().ID(d.site))
+	profiles, err1 := store.Profiles(ctx, c.House.Reader(), c.House.State().ID(d.site))
+	asks, err2 := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.site))
 	if err := errors.Join(err1, err2); err != nil {
 		c.fail(x, err)
 		return
@@ -295,7 +295,7 @@ func (c *Console) doModerate(x *gin.Context) {
 func (c *Console) membersOut(x *gin.Context) {
 	site := x.Param("site")
 	s := c.House.State()
-	profiles, err := store.Profiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
+	profiles, err := store.Profiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -43,7 +43,7 @@ func (c *Console) outbox(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	list, err := store.Mails(x.Request.Context(), c.House.DB, x.Query("find"), 200)
+	list, err := store.Mails(x.Request.Context(), c.House.Reader(), x.Query("find"), 200)
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -69,7 +69,7 @@ type conflictView struct {
 // workingPage is the page of the working copy that a request speaks of, where
 // the one who asks may see it.
 func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
-	p, err := store.FindPage(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")), x.Param("page"))
+	p, err := store.FindPage(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")), x.Param("page"))
 	switch {
 	case err != nil:
 		return nil, err
@@ -81,7 +81,7 @@ func (c *Console) workingPage(x *gin.Context) (*store.Page, error) {
 
 // visiblePages are the pages of the working copy that somebody may see.
 func (c *Console) visiblePages(x *gin.Context) ([]store.Page, error) {
-	all, err := store.WorkingCopy(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")))
+	all, err := store.WorkingCopy(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")))
 	if err != nil {
 		return nil, err
 	}
@@ -140,13 +140,13 @@ func (c *Console) showPages(x *gin.Context, status int, p *store.Page, more func
 		v.SavedAt = c.savedAt(*p)
 		v.Look += "?page=" + url.QueryEscape(p.Path)
 		v.Under = p.Path
-		saves, err := store.PageSaves(x.Request.Context(), c.House.DB, c.House.State().ID(site), p.ID, 400)
+		saves, err := store.PageSaves(x.Request.Context(), c.House.Reader(), c.House.State().ID(site), p.ID, 400)
 		if err != nil {
 			c.fail(x, err)
 			return
 		}
 		v.Saves = c.saveRows(saves)
-		files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
+		files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 		if err != nil {
 			c.fail(x, err)
 			return
@@ -221,7 +221,7 @@ func (c *Console) saveRows(saves []store.PageSave) (rows []saveRow) {
 
 func (c *Console) tree(site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
 	live := c.House.State().Site(site).Live
-	changed, err := store.ChangedBodies(context.Background(), c.House.DB, c.House.State().ID(site))
+	changed, err := store.ChangedBodies(context.Background(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		slog.Error("comparing a working copy", "site", site, "error", err)
 	}
@@ -446,7 +446,7 @@ func (c *Console) restorePage(x *gin.Context) {
 		return
 	}
 	version, _ := strconv.Atoi(x.PostForm("version"))
-	old, err := store.PageSaved(x.Request.Context(), c.House.DB, c.House.State().ID(x.Param("site")), p.ID, version)
+	old, err := store.PageSaved(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")), p.ID, version)
 	if err == nil && old == nil {
 		err = pages.ErrNoPage
 	}
@@ -522,7 +522,7 @@ func (c *Console) workingFile(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	files, err := store.WorkingFiles(x.Request.Context(), c.House.DB, c.House.State().ID(site))
+	files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -532,7 +532,7 @@ func (c *Console) workingFile(x *gin.Context) {
 		c.notFound(x)
 		return
 	}
-	data, err := store.Blob(x.Request.Context(), c.House.DB, files[i].Blob)
+	data, err := store.Blob(x.Request.Context(), c.House.Reader(), files[i].Blob)
 	if err != nil {
 		c.fail(x, err)
 		return

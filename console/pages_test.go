@@ -22,7 +22,7 @@ import (
 
 func (d *desk) working(site, path string) store.Page {
 	d.Helper()
-	pages, err := store.WorkingCopy(context.Background(), d.house.DB, d.house.State().ID(site))
+	pages, err := store.WorkingCopy(context.Background(), d.house.Reader(), d.house.State().ID(site))
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -131,7 +131,7 @@ func TestPagesArePlaced(t *testing.T) {
 		t.Errorf("%+v", moved)
 	}
 	order := func() string {
-		pages, _ := store.WorkingCopy(context.Background(), d.house.DB, d.house.State().ID("society"))
+		pages, _ := store.WorkingCopy(context.Background(), d.house.Reader(), d.house.State().ID("society"))
 		var paths []string
 		for _, p := range pages {
 			if strings.Count(p.Path, "/") == 1 && p.Path != "/" {
@@ -304,7 +304,7 @@ func TestPreviewLinks(t *testing.T) {
 	for _, until := range []string{"2026-01-01T00:00", "2028-01-01T00:00", ""} {
 		d.post("/sites/variable-stars/previews", "label", "x", "until", until)
 	}
-	list, err := store.Previews(context.Background(), d.house.DB, d.house.State().ID("variable-stars"), "")
+	list, err := store.Previews(context.Background(), d.house.Reader(), d.house.State().ID("variable-stars"), "")
 	if err != nil || len(list) != 1 {
 		t.Fatalf("%d previews: %v", len(list), err)
 	}
@@ -314,7 +314,7 @@ func TestPreviewLinks(t *testing.T) {
 	}
 	crew := d.another().signIn("katya-cifuentes@cerroalcor.example")
 	crew.post("/sites/variable-stars/previews", "label", "Ours", "until", "2026-12-01T00:00")
-	list, err = store.Previews(context.Background(), d.house.DB, d.house.State().ID("variable-stars"), "")
+	list, err = store.Previews(context.Background(), d.house.Reader(), d.house.State().ID("variable-stars"), "")
 	if err != nil || len(list) != 1 {
 		t.Fatal(err)
 	}

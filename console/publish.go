@@ -79,7 +79,7 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 	p := c.sitePage(x, "Pages")
 	p.Not = c.mayNotHere(x, access.Publish)
 	v.MayPublish, v.MayAsk = p.Site.MayPublish, p.Site.MayWrite && !p.Site.MayPublish
-	requests, err := store.Requests(x.Request.Context(), c.House.DB, c.House.State().ID(site))
+	requests, err := store.Requests(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -93,7 +93,7 @@ func (c *Console) showPublish(x *gin.Context, status int, f form) {
 		row.Who = c.House.NameOf(r.Who)
 		v.Requests = append(v.Requests, row)
 	}
-	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, c.House.State().ID(site))
+	due, err := store.DueEditions(x.Request.Context(), c.House.Reader(), time.Time{}, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -265,12 +265,12 @@ type editionRow struct {
 
 func (c *Console) editions(x *gin.Context) {
 	site := x.Param("site")
-	list, err := store.Editions(x.Request.Context(), c.House.DB, c.House.State().ID(site))
+	list, err := store.Editions(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return
 	}
-	due, err := store.DueEditions(x.Request.Context(), c.House.DB, time.Time{}, c.House.State().ID(site))
+	due, err := store.DueEditions(x.Request.Context(), c.House.Reader(), time.Time{}, c.House.State().ID(site))
 	if err != nil {
 		c.fail(x, err)
 		return

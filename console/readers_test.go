@@ -170,11 +170,11 @@ func TestWhoMaySignUpIsRehearsed(t *testing.T) {
 	if _, body, _ := anybody.get("/stop/" + token); !strings.Contains(body, "edda-galindo@post.example") {
 		t.Error("the link at the foot of a letter")
 	}
-	if profile, _ := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), "edda-galindo"); profile.NoMail {
+	if profile, _ := store.FindProfile(context.Background(), d.house.Reader(), d.house.State().ID("society"), "edda-galindo"); profile.NoMail {
 		t.Error("looking at it stops letters")
 	}
 	anybody.post("/stop/" + token)
-	if profile, _ := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), "edda-galindo"); !profile.NoMail {
+	if profile, _ := store.FindProfile(context.Background(), d.house.Reader(), d.house.State().ID("society"), "edda-galindo"); !profile.NoMail {
 		t.Error("letters are not stopped")
 	}
 }

@@ -27,7 +27,7 @@ type siteRow struct {
 func (c *Console) sites(x *gin.Context) {
 	s, me := c.House.State(), actor(x)
 	at := access.At(c.House.Now())
-	troubles, err := store.Troubles(x.Request.Context(), c.House.DB, me.Who)
+	troubles, err := store.Troubles(x.Request.Context(), c.House.Reader(), me.Who)
 	if err != nil {
 		c.fail(x, err)
 		return

@@ -79,7 +79,7 @@ func (c *Console) showStanding(x *gin.Context, status int, f *promiseForm) {
 		v.Promises = append(v.Promises, row)
 	}
 	v.Waiting = d.waiting(broken)
-	requests, err := store.Requests(x.Request.Context(), c.House.DB, c.House.State().ID(d.site))
+	requests, err := store.Requests(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.site))
 	if err != nil {
 		c.fail(x, err)
 		return
@@ -104,7 +104,7 @@ func outcomeWords(o access.Outcome) string {
 
 // came tells who signed in on the site lately, and which passes were entered.
 func (c *Console) came(x *gin.Context, d *doorContext) (rows []cameRow, err error) {
-	visits, err := store.LateVisits(x.Request.Context(), c.House.DB, c.House.State().ID(d.site), 5)
+	visits, err := store.LateVisits(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.site), 5)
 	if err != nil {
 		return nil, err
 	}

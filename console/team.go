@@ -109,7 +109,7 @@ func (c *Console) showTeam(x *gin.Context, status int, again teamForms) {
 	p := c.sitePage(x, "Team")
 	p.Not = c.mayNotHere(x, access.ManageTeam)
 	v := &teamView{Site: d.site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, Sections: again.sections, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
-	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.DB, c.House.State().ID(d.site)); err != nil {
+	if d.reasons, err = store.TeamReasons(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.site)); err != nil {
 		c.fail(x, err)
 		return
 	}

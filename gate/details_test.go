@@ -80,7 +80,7 @@ func TestWhatASiteSaysOfItself(t *testing.T) {
 func TestWhatLeadsOnTellsNothing(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()
-	list, err := store.WorkingCopy(ctx, d.house.DB, d.house.State().ID("society"))
+	list, err := store.WorkingCopy(ctx, d.house.Reader(), d.house.State().ID("society"))
 	d.must(err)
 	for _, p := range list {
 		to := map[string]string{"/library": "/books", "/members/rota": "/members/who-when"}[p.Path]

@@ -47,7 +47,7 @@ func TestLinks(t *testing.T) {
 			t.Errorf("a link %s: %d", name, status)
 		}
 	}
-	uses, err := store.KeyUses(context.Background(), d.house.DB, d.house.State().ID("dossier"))
+	uses, err := store.KeyUses(context.Background(), d.house.Reader(), d.house.State().ID("dossier"))
 	if err != nil || uses["link:printer"].Uses != 1 || uses["pass:nordlys"].Uses != 14 {
 		t.Errorf("%v %v", uses, err)
 	}

@@ -336,7 +336,7 @@ func (q *request) memberList() {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
 	}
-	profiles, err := store.Profiles(q.Context(), q.gate.House.DB, q.state.ID(q.address))
+	profiles, err := store.Profiles(q.Context(), q.gate.House.Reader(), q.state.ID(q.address))
 	if err != nil {
 		panic(err)
 	}
@@ -373,7 +373,7 @@ func (q *request) picture(person string) {
 	if q.who != "" {
 		me = q.gate.House.Member(q.address, q.who)
 	}
-	p, err := store.FindProfile(q.Context(), q.gate.House.DB, q.state.ID(q.address), person)
+	p, err := store.FindProfile(q.Context(), q.gate.House.Reader(), q.state.ID(q.address), person)
 	if err != nil {
 		panic(err)
 	}

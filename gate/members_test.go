@@ -186,7 +186,7 @@ func TestAMemberHasAPage(t *testing.T) {
 		t.Errorf("left without meaning it: %d", r.StatusCode)
 	}
 	d.post("society", "/velada/me/leave", cookie, "sure", "yes")
-	profile, err := store.FindProfile(context.Background(), d.house.DB, d.house.State().ID("society"), id)
+	profile, err := store.FindProfile(context.Background(), d.house.Reader(), d.house.State().ID("society"), id)
 	if d.house.Member("society", d.actorOf(id).Who) != "" || err != nil || profile.Name != "" || len(d.house.State().Site("society").Comments["/members"]) != 1 {
 		t.Errorf("what was said is still there: %+v %v", profile, err)
 	}
@@ -256,7 +256,7 @@ func TestWhoIsTurnedAwayAsksAndIsLetIn(t *testing.T) {
 	if text := body(t, d.post("instrument-log", "/velada/ask", tobias, "path", "/", "word", "For one night")); !strings.Contains(text, "Your question has gone on") {
 		t.Error(text)
 	}
-	asks, err := store.LetIns(ctx, d.house.DB, d.house.State().ID("instrument-log"))
+	asks, err := store.LetIns(ctx, d.house.Reader(), d.house.State().ID("instrument-log"))
 	if err != nil || len(asks) != 1 || asks[0].Word != "For one night" {
 		t.Fatalf("%+v %v", asks, err)
 	}

@@ -24,7 +24,7 @@ func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 	defer h.writing.Unlock()
 	tx := &Tx{ctx: ctx, house: h, by: a, at: h.Now(), was: h.State()}
 	tx.next = tx.was
-	err := store.InTx(ctx, h.DB, func(q *sql.Tx) error {
+	err := store.InTx(ctx, h.db, func(q *sql.Tx) error {
 		tx.Queryer = q
 		if err := tx.Require(n); err != nil {
 			return err
@@ -66,7 +66,7 @@ func (h *House) previewOf(ctx context.Context, s *State, a Actor, n Needs, do fu
 
 // draft runs a change as far as it is compiled and checked.
 func (h *House) Draft(ctx context.Context, s *State, a Actor, n Needs, do func(tx *Tx) error) (*Tx, error) {
-	tx := &Tx{Queryer: onlyRead{h.DB}, ctx: ctx, house: h, by: a, at: h.Now(), was: s, next: s, preview: true}
+	tx := &Tx{Queryer: onlyRead{h.db}, ctx: ctx, house: h, by: a, at: h.Now(), was: s, next: s, preview: true}
 	if err := tx.Require(n); err != nil {
 		return nil, err
 	}

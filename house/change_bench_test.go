@@ -16,7 +16,7 @@ import (
 func manySites(b testing.TB, sites, perSite int) *house.House {
 	b.Helper()
 	h := demoHouseFor(b)
-	err := store.InTx(ctx, h.DB, func(tx *sql.Tx) error {
+	err := store.InTx(ctx, h.DB(), func(tx *sql.Tx) error {
 		for n := range sites {
 			address := fmt.Sprintf("site-%d", n)
 			site := access.NewSite(address, address)

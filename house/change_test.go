@@ -60,7 +60,7 @@ func TestAChangeThatFailsLeavesNothing(t *testing.T) {
 	ines := who(t, h, "ines@cerroalcor.example")
 	before := h.State()
 	entries := func() int {
-		list, err := store.Ledger(ctx, h.DB, store.LedgerFilter{})
+		list, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -129,7 +129,7 @@ func TestAPreviewIsTheChangeThatIsNotMade(t *testing.T) {
 	if would.Impact.StrangersLose == 0 || h.State() != before {
 		t.Errorf("strangers lose %d pages", would.Impact.StrangersLose)
 	}
-	if reasons, err := store.TeamReasons(ctx, h.DB, before.ID("society")); err != nil || reasons["aiko"] != "" {
+	if reasons, err := store.TeamReasons(ctx, h.DB(), before.ID("society")); err != nil || reasons["aiko"] != "" {
 		t.Errorf("it was written: %v %v", reasons, err)
 	}
 	if err := h.Change(ctx, ines, needs, shut); err != nil {

@@ -43,7 +43,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 	}
 	find := func() store.Comment {
 		t.Helper()
-		c, err := store.FindComment(ctx, h.DB, h.State().ID("society"), mine.ID)
+		c, err := store.FindComment(ctx, h.DB(), h.State().ID("society"), mine.ID)
 		if err != nil || c == nil {
 			t.Fatal(c, err)
 		}
@@ -83,7 +83,7 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 			t.Errorf("removed, and %s: %v", name, err)
 		}
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 2})
+	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 2})
 	if err != nil || !strings.Contains(entries[0].What, "removed") || !strings.Contains(entries[1].What, "approved") || entries[0].Who != "seun@cerroalcor.example" {
 		t.Errorf("%+v %v", entries, err)
 	}

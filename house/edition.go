@@ -168,7 +168,7 @@ func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (stri
 		return *p.html, nil
 	}
 	data, err := h.texts.get(fmt.Sprintf("%s %d %s", e.Site, e.Number, p.Path), func() ([]byte, error) {
-		html, err := store.PageHTML(ctx, h.DB, e.Site, e.Number, p.Path)
+		html, err := store.PageHTML(ctx, h.db, e.Site, e.Number, p.Path)
 		return []byte(html), err
 	})
 	if err != nil {
@@ -179,5 +179,5 @@ func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (stri
 
 // FileData is what a file of an edition holds.
 func (h *House) FileData(ctx context.Context, f *LiveFile) ([]byte, error) {
-	return h.data.get(f.Blob, func() ([]byte, error) { return store.Blob(ctx, h.DB, f.Blob) })
+	return h.data.get(f.Blob, func() ([]byte, error) { return store.Blob(ctx, h.db, f.Blob) })
 }

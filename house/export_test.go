@@ -2,16 +2,20 @@ package house
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"reflect"
 )
+
+// DB returns the database of a house: tests write there behind its back.
+func (h *House) DB() *sql.DB { return h.db }
 
 // Drift tells where the state in force differs from what the database holds; "" where
 // nothing does. Whatever a change forgets to read anew shows here.
 func (h *House) Drift(ctx context.Context) string {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	is, err := h.load(ctx, h.DB)
+	is, err := h.load(ctx, h.DB())
 	if err != nil {
 		return err.Error()
 	}

@@ -28,7 +28,6 @@ func (h *House) InBackground(what string, f func(ctx context.Context) error) {
 
 // House is a running house: its database, and its state as requests read it.
 type House struct {
-	DB         *sql.DB
 	Tickets    identity.Tickets            // from the console to a site's host
 	ConsoleURL string                      // the console's origin, for links in mail
 	SiteURL    func(address string) string // a site's origin, likewise
@@ -36,6 +35,7 @@ type House struct {
 	background sync.WaitGroup                // what goes on after an answer was given
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
 
+	db        *sql.DB
 	now       func() time.Time
 	writing   sync.Mutex // one change at a time, so that none is based on a stale state
 	state     atomic.Pointer[State]
@@ -59,7 +59,7 @@ func WithVault(v *identity.Vault) Option { return func(h *House) { h.vault = v }
 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
-	h := &House{DB: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
+	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
 	for _, o := range options {
 		o(h)
 	}
@@ -96,7 +96,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Opti
 }
 
 // load reads the whole state from the database.
-func (h *House) load(ctx context.Context, q store.Queryer) (*State, error) {
+func (h *House) load(ctx context.Context, q store.Reader) (*State, error) {
 	doc, err := store.Document(ctx, q)
 	if err != nil {
 		return nil, err
@@ -124,7 +124,7 @@ func (h *House) load(ctx context.Context, q store.Queryer) (*State, error) {
 func (h *House) Reload(ctx context.Context) error {
 	h.writing.Lock()
 	defer h.writing.Unlock()
-	s, err := h.load(ctx, h.DB)
+	s, err := h.load(ctx, h.db)
 	if err == nil {
 		h.put(s)
 	}
@@ -149,6 +149,12 @@ func (h *House) Changed() <-chan struct{} {
 
 // Rest waits until everything that goes on in the background is done.
 func (h *House) Wait() { h.background.Wait() }
+
+// Reader returns what is kept, to be read: nothing is written but by Change.
+func (h *House) Reader() store.Reader { return reader{h.db} }
+
+// reader hides that a database could write too.
+type reader struct{ store.Reader }
 
 // State is what requests read now; nil before the house is set up.
 func (h *House) State() *State { return h.state.Load() }

@@ -118,11 +118,11 @@ func TestAnInvitationIsAnsweredOnceByItsAddress(t *testing.T) {
 	if _, err := teams.Accept(ctx, h, zoe, o.ID); !errors.Is(err, teams.ErrInvitationEnded) {
 		t.Errorf("twice: %v", err)
 	}
-	told, err := store.Notices(ctx, h.DB, "pilar", 9)
+	told, err := store.Notices(ctx, h.DB(), "pilar", 9)
 	if err != nil || len(told) != 3 || !strings.Contains(told[0].What, "Zoe accepted to be editor") || !strings.Contains(told[2].What, "asks to be invited") {
 		t.Errorf("%+v %v", told, err)
 	}
-	if reasons, err := store.TeamReasons(ctx, h.DB, h.State().ID("society")); err != nil || reasons["zoe@press.example"] != "client" {
+	if reasons, err := store.TeamReasons(ctx, h.DB(), h.State().ID("society")); err != nil || reasons["zoe@press.example"] != "client" {
 		t.Errorf("%v %v", reasons, err)
 	}
 	if !h.Outside(zoe) || h.Outside(pilar) {

@@ -41,7 +41,7 @@ func (h *House) ApplyDue(ctx context.Context) error {
 	if h.State() == nil {
 		return nil
 	}
-	due, err := store.DueRehearsals(ctx, h.DB, h.Now())
+	due, err := store.DueRehearsals(ctx, h.db, h.Now())
 	if err != nil {
 		return fmt.Errorf("reading what is due: %w", err)
 	}
@@ -100,7 +100,7 @@ func (h *House) RunDue(ctx context.Context, every time.Duration, timers ...Timer
 // Undo rehearses an applied change backwards: where nothing else changed since,
 // applying it brings back what was.
 func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) error {
-	e, err := store.FindEntry(ctx, h.DB, number)
+	e, err := store.FindEntry(ctx, h.db, number)
 	if err != nil {
 		return err
 	}

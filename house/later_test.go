@@ -52,14 +52,14 @@ func TestApplyLater(t *testing.T) {
 		t.Errorf("a second early it is %s", got)
 	}
 	*now = due
-	again, err := house.Open(ctx, h.DB, func() time.Time { return *now }) // it outlives a restart
+	again, err := house.Open(ctx, h.DB(), func() time.Time { return *now }) // it outlives a restart
 	if err != nil {
 		t.Fatal(err)
 	}
 	if got := kind(again); got != "members" {
 		t.Errorf("when it is due it is %s", got)
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 1})
+	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 1})
 	if err != nil || len(entries) != 1 || entries[0].Who != "pilar@cerroalcor.example" || entries[0].At != due.UTC().Format(time.RFC3339) {
 		t.Errorf("%+v %v", entries, err)
 	}
@@ -274,7 +274,7 @@ func TestPromisesAreWrittenAndTakenAway(t *testing.T) {
 	if err := doors.RemovePromise(ctx, h, ines, "society", "society-1"); err != nil || len(h.State().Policy.Document().Promises) != len(list)-1 {
 		t.Error(err)
 	}
-	again, err := house.Open(ctx, h.DB, h.Now)
+	again, err := house.Open(ctx, h.DB(), h.Now)
 	if err != nil || len(again.State().Policy.Document().Promises) != len(list)-1 {
 		t.Error("after a restart:", err)
 	}

@@ -23,7 +23,7 @@ func asking(t *testing.T, h *house.House, site, path, address string) store.LetI
 	if _, err := members.Ask(ctx, h, site, "", store.LetIn{Path: path, Word: "Please", Who: h.State().WhoHas(a)}, house.From{}, nil); err != nil {
 		t.Fatal(err)
 	}
-	list, err := store.LetIns(ctx, h.DB, h.State().ID(site))
+	list, err := store.LetIns(ctx, h.DB(), h.State().ID(site))
 	if err != nil || len(list) == 0 {
 		t.Fatal(err)
 	}
@@ -104,7 +104,7 @@ func TestSayingNoOpensNothing(t *testing.T) {
 	if list, err := h.Mails(ctx, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
 		t.Errorf("%+v %v", list, err)
 	}
-	if list, err := store.LetIns(ctx, h.DB, h.State().ID("society")); err != nil || len(list) != 0 {
+	if list, err := store.LetIns(ctx, h.DB(), h.State().ID("society")); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }

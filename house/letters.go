@@ -26,7 +26,7 @@ func linkIn(url string) []byte {
 // Mail reads a letter as it was written; nil where there is none. The link of one
 // that was sent, used or has ended is not in it any more.
 func (h *House) Mail(ctx context.Context, id int64) (*store.Mail, error) {
-	m, err := store.FindMail(ctx, h.DB, id)
+	m, err := store.FindMail(ctx, h.db, id)
 	if err != nil || m == nil {
 		return nil, err
 	}
@@ -36,7 +36,7 @@ func (h *House) Mail(ctx context.Context, id int64) (*store.Mail, error) {
 // Mails reads letters that have words in their address or subject, the newest first,
 // without their raw form.
 func (h *House) Mails(ctx context.Context, words string, most int) ([]store.Mail, error) {
-	list, err := store.Mails(ctx, h.DB, words, most)
+	list, err := store.Mails(ctx, h.db, words, most)
 	for i := range list {
 		if err == nil {
 			err = h.openMail(&list[i])
@@ -60,7 +60,7 @@ func (h *House) openMail(m *store.Mail) (err error) {
 // StripLetters takes the links out of letters that were sent, and out of those
 // whose link was used or has ended.
 func (h *House) StripLetters(ctx context.Context) error {
-	list, err := store.SpentLetters(ctx, h.DB, time.Now(), h.Now())
+	list, err := store.SpentLetters(ctx, h.db, time.Now(), h.Now())
 	if err != nil || len(list) == 0 {
 		return err
 	}

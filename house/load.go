@@ -24,7 +24,7 @@ const (
 )
 
 // readSites reads which sites there are and everything that is kept of them.
-func (s *State) readSites(ctx context.Context, q store.Queryer, parts Parts) error {
+func (s *State) readSites(ctx context.Context, q store.Reader, parts Parts) error {
 	rows, err := store.SiteRows(ctx, q)
 	if err != nil {
 		return err
@@ -46,7 +46,7 @@ func (s *State) readSites(ctx context.Context, q store.Queryer, parts Parts) err
 }
 
 // reread returns a site's state with some parts read anew.
-func (s *Site) reread(ctx context.Context, q store.Queryer, parts Parts) (*Site, error) {
+func (s *Site) reread(ctx context.Context, q store.Reader, parts Parts) (*Site, error) {
 	next := *s
 	if parts&Keys != 0 {
 		next.Passes, next.links = nil, nil
@@ -74,11 +74,11 @@ func (s *Site) reread(ctx context.Context, q store.Queryer, parts Parts) (*Site,
 }
 
 // readParts reads parts of one site, or of all where only is "", into what of returns.
-func readParts(ctx context.Context, q store.Queryer, parts Parts, only store.SiteID, of func(store.SiteID) *Site) error {
+func readParts(ctx context.Context, q store.Reader, parts Parts, only store.SiteID, of func(store.SiteID) *Site) error {
 	for _, read := range []struct {
 		parts Parts
 		what  string
-		do    func(context.Context, store.Queryer, store.SiteID, func(store.SiteID) *Site) error
+		do    func(context.Context, store.Reader, store.SiteID, func(store.SiteID) *Site) error
 	}{
 		{Keys, "passes and links", readKeys}, {HoldingPage, "holding pages", readHolding},
 		{Edition | WorkingCopy, "editions", readEditions(parts)}, {Listing, "addresses and details", readListing},
@@ -94,7 +94,7 @@ func readParts(ctx context.Context, q store.Queryer, parts Parts, only store.Sit
 	return nil
 }
 
-func readKeys(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readKeys(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 	secrets, err := store.PassSecrets(ctx, q, only)
 	if err != nil {
 		return err
@@ -109,7 +109,7 @@ func readKeys(ctx context.Context, q store.Queryer, only store.SiteID, of func(s
 	return err
 }
 
-func readHolding(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readHolding(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 	list, err := store.HoldingPages(ctx, q, only)
 	for i := range list {
 		of(list[i].Site).Holding = &list[i]
@@ -117,7 +117,7 @@ func readHolding(ctx context.Context, q store.Queryer, only store.SiteID, of fun
 	return err
 }
 
-func readListing(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readListing(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 	old, err1 := store.OldAddresses(ctx, q, only)
 	for _, o := range old {
 		site := of(o.Site)
@@ -134,7 +134,7 @@ func readListing(ctx context.Context, q store.Queryer, only store.SiteID, of fun
 	return errors.Join(err1, err2, err3)
 }
 
-func readMemberships(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readMemberships(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 	list, err := store.Memberships[Membership](ctx, q, only)
 	for id, m := range list {
 		of(id).Membership = m
@@ -142,7 +142,7 @@ func readMemberships(ctx context.Context, q store.Queryer, only store.SiteID, of
 	return err
 }
 
-func readComments(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readComments(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 	list, err := store.ShownComments(ctx, q, only)
 	for _, c := range list {
 		site := of(c.Site)
@@ -155,8 +155,8 @@ func readComments(ctx context.Context, q store.Queryer, only store.SiteID, of fu
 }
 
 // readEditions reads what is live, or the working copy, or both.
-func readEditions(parts Parts) func(context.Context, store.Queryer, store.SiteID, func(store.SiteID) *Site) error {
-	return func(ctx context.Context, q store.Queryer, only store.SiteID, of func(store.SiteID) *Site) error {
+func readEditions(parts Parts) func(context.Context, store.Reader, store.SiteID, func(store.SiteID) *Site) error {
+	return func(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {
 		if parts&Edition != 0 {
 			live, err := store.LiveEditions(ctx, q, only)
 			if err != nil {

@@ -126,7 +126,7 @@ func (h *House) SendWaiting(ctx context.Context) error {
 	if s.Settings.Mail == nil {
 		return h.StripLetters(ctx)
 	}
-	list, err := store.WaitingMails(ctx, h.DB, 50)
+	list, err := store.WaitingMails(ctx, h.db, 50)
 	if err != nil {
 		return fmt.Errorf("reading what is to be sent: %w", err)
 	}
@@ -205,7 +205,7 @@ func (h *House) newMailLink(ctx context.Context, q store.Queryer, kind, address 
 // FindMailLink reads what a link that was sent by mail is for; nil where it
 // ended or was used.
 func (h *House) FindMailLink(ctx context.Context, token string) (*store.MailLink, error) {
-	return store.FindMailLink(ctx, h.DB, sha256.Sum256([]byte(token)), time.Now())
+	return store.FindMailLink(ctx, h.db, sha256.Sum256([]byte(token)), time.Now())
 }
 
 // NoticeKinds are what somebody can be told of, with what they are called.

@@ -132,15 +132,15 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	if err := accounts.SecondStep(ctx, h, ines.Who, "aaaa-bbbb-cccc", house.From{IP: "192.0.2.1"}); err != nil {
 		t.Errorf("a recovery code is refused: %v", err)
 	}
-	keys, err := store.Passkeys(ctx, h.DB, mateo.Who)
+	keys, err := store.Passkeys(ctx, h.DB(), mateo.Who)
 	if err != nil || len(keys) != 1 || string(keys[0].ID) != "key-of-mateo" || len(keys[0].Handle) != sha256.Size {
 		t.Errorf("passkeys: %+v %v", keys, err)
 	}
 	// what waits
-	if waiting, err := store.WaitingInvitations(ctx, h.DB, s.ID("observatory")); err != nil || len(waiting) != 1 || waiting[0].Who != "helper@outside.example" || waiting[0].By != "ines" {
+	if waiting, err := store.WaitingInvitations(ctx, h.DB(), s.ID("observatory")); err != nil || len(waiting) != 1 || waiting[0].Who != "helper@outside.example" || waiting[0].By != "ines" {
 		t.Errorf("invitations: %+v %v", waiting, err)
 	}
-	if joins, err := store.JoinRequests(ctx, h.DB, "antlia"); err != nil || len(joins) != 1 || joins[0].Who != "lena-brandt@aula.cerroalcor.example" {
+	if joins, err := store.JoinRequests(ctx, h.DB(), "antlia"); err != nil || len(joins) != 1 || joins[0].Who != "lena-brandt@aula.cerroalcor.example" {
 		t.Errorf("joins: %+v %v", joins, err)
 	}
 	if tray, err := h.Tray(ctx, pilar, "observatory"); err != nil || tray == nil || tray.Due.IsZero() {
@@ -149,36 +149,36 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	if list, err := pages.PreviewsFor(ctx, h, aiko, "variable-stars"); err != nil || len(list) != 1 || list[0].Who != "aiko" {
 		t.Errorf("previews: %+v %v", list, err)
 	}
-	if due, err := store.DueEditions(ctx, h.DB, time.Time{}, s.ID("variable-stars")); err != nil || len(due) != 1 || due[0].Who != "aiko" {
+	if due, err := store.DueEditions(ctx, h.DB(), time.Time{}, s.ID("variable-stars")); err != nil || len(due) != 1 || due[0].Who != "aiko" {
 		t.Errorf("due: %+v %v", due, err)
 	}
-	if kept, err := store.KeptBy(ctx, h.DB, aiko.Who); err != nil || !slices.Contains(kept, "variable-stars") {
+	if kept, err := store.KeptBy(ctx, h.DB(), aiko.Who); err != nil || !slices.Contains(kept, "variable-stars") {
 		t.Errorf("groups: %v %v", kept, err)
 	}
-	if reasons, err := store.TeamReasons(ctx, h.DB, s.ID("observatory")); err != nil || reasons["roth@lens.example"] != "volunteer" {
+	if reasons, err := store.TeamReasons(ctx, h.DB(), s.ID("observatory")); err != nil || reasons["roth@lens.example"] != "volunteer" {
 		t.Errorf("reasons: %v %v", reasons, err)
 	}
 	// the site that moved
 	if s.LedTo("society") != "observatory" || s.Site("observatory").Short["nights"] != "/open-nights" || len(s.Site("observatory").Comments["/members"]) == 0 || s.Site("observatory").Live.Number != 31 {
 		t.Error("something of the site that moved is lost")
 	}
-	if list, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{s.ID("observatory")}}); err != nil || len(list) < 5 {
+	if list, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{s.ID("observatory")}}); err != nil || len(list) < 5 {
 		t.Errorf("the ledger: %d %v", len(list), err)
 	}
-	if broken, n, err := store.VerifyLedger(ctx, h.DB); broken != 0 || n == 0 || err != nil {
+	if broken, n, err := store.VerifyLedger(ctx, h.DB()); broken != 0 || n == 0 || err != nil {
 		t.Errorf("the ledger breaks at %d of %d: %v", broken, n, err)
 	}
 	if err := pages.ChangeAddress(ctx, h, ines, "observatory", "hill"); err != nil {
 		t.Error(err)
 	}
-	if broken, _, err := store.VerifyLedger(ctx, h.DB); broken != 0 || err != nil {
+	if broken, _, err := store.VerifyLedger(ctx, h.DB()); broken != 0 || err != nil {
 		t.Errorf("the ledger breaks at %d: %v", broken, err)
 	}
 	// no secret is left in plain
 	for _, q := range []string{`SELECT count(*) FROM accounts WHERE totp LIKE 'JBSW%'`, `SELECT count(*) FROM mails WHERE text NOT LIKE 'sealed:%' OR html NOT LIKE 'sealed:%'`,
 		`SELECT count(*) FROM secrets WHERE CAST(value AS TEXT) NOT LIKE 'sealed:%'`} {
 		var n int
-		if err := h.DB.QueryRowContext(ctx, q).Scan(&n); err != nil || n != 0 {
+		if err := h.DB().QueryRowContext(ctx, q).Scan(&n); err != nil || n != 0 {
 			t.Errorf("%s: %d %v", q, n, err)
 		}
 	}
@@ -190,7 +190,7 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := house.Open(context.Background(), h.DB, time.Now, house.WithVault(other)); err == nil {
+	if _, err := house.Open(context.Background(), h.DB(), time.Now, house.WithVault(other)); err == nil {
 		t.Error("a house opens with the keys of another")
 	}
 }
@@ -210,7 +210,7 @@ func TestALetterOfAnEarlierHouseCanBeStopped(t *testing.T) {
 	if site, to, err := members.Stop(ctx, h, token, true); err != nil || site != "observatory" || to != address.String() {
 		t.Errorf("%q %q %v", site, to, err)
 	}
-	if p, err := store.FindProfile(ctx, h.DB, h.State().ID("observatory"), member); err != nil || !p.NoMail {
+	if p, err := store.FindProfile(ctx, h.DB(), h.State().ID("observatory"), member); err != nil || !p.NoMail {
 		t.Errorf("%+v %v", p, err)
 	}
 }

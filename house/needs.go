@@ -23,7 +23,7 @@ type Needs struct {
 
 // allows returns nil where somebody has what is needed, or why not: ErrNoSite where
 // they have nothing to do with the site, ErrSection or ErrMayNot.
-func (s *State) Allows(ctx context.Context, q store.Queryer, a Actor, n Needs, at access.Instant) error {
+func (s *State) Allows(ctx context.Context, q store.Reader, a Actor, n Needs, at access.Instant) error {
 	switch {
 	case a.velada || n.Asks:
 		return nil
@@ -52,7 +52,7 @@ func (s *State) Allows(ctx context.Context, q store.Queryer, a Actor, n Needs, a
 }
 
 // allowsKeeper asks for the right to change the people of a group.
-func (s *State) allowsKeeper(ctx context.Context, q store.Queryer, a Actor, group string) error {
+func (s *State) allowsKeeper(ctx context.Context, q store.Reader, a Actor, group string) error {
 	if s.IsSteward(a) {
 		return nil
 	}
@@ -67,7 +67,7 @@ func (s *State) allowsKeeper(ctx context.Context, q store.Queryer, a Actor, grou
 }
 
 // keeps reports whether somebody keeps a group, or one that it is in.
-func (s *State) keeps(ctx context.Context, q store.Queryer, a Actor, group string) (bool, error) {
+func (s *State) keeps(ctx context.Context, q store.Reader, a Actor, group string) (bool, error) {
 	kept, err := store.KeptBy(ctx, q, a.Who)
 	if err != nil || len(kept) == 0 {
 		return false, err
@@ -126,7 +126,7 @@ func (s *State) Blocked(who store.Who) bool {
 // May returns nil where somebody has what is needed now, or why not: what allows
 // returns. A change asks again, inside the lock.
 func (h *House) May(ctx context.Context, a Actor, n Needs) error {
-	return h.State().Allows(ctx, h.DB, a, n, access.At(h.Now()))
+	return h.State().Allows(ctx, h.db, a, n, access.At(h.Now()))
 }
 
 // Can returns what somebody may do on a site as a whole, or below a path, now: who

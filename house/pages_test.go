@@ -17,7 +17,7 @@ import (
 
 func pageAt(t *testing.T, h *house.House, site, path string) store.Page {
 	t.Helper()
-	pages, err := store.WorkingCopy(ctx, h.DB, h.State().ID(site))
+	pages, err := store.WorkingCopy(ctx, h.DB(), h.State().ID(site))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -48,11 +48,11 @@ func TestSavingOnTopOfEachOther(t *testing.T) {
 	if now := pageAt(t, h, "society", "/open-nights"); now.Body != second.Page.Body {
 		t.Error("something was overwritten")
 	}
-	saves, err := store.PageSaves(ctx, h.DB, h.State().ID("society"), p.ID, 10)
+	saves, err := store.PageSaves(ctx, h.DB(), h.State().ID("society"), p.ID, 10)
 	if err != nil || len(saves) != 2 {
 		t.Fatalf("earlier states: %d %v", len(saves), err)
 	}
-	if first, err := store.PageSaved(ctx, h.DB, h.State().ID("society"), p.ID, saves[1].Version); err != nil || first.Body != p.Body {
+	if first, err := store.PageSaved(ctx, h.DB(), h.State().ID("society"), p.ID, saves[1].Version); err != nil || first.Body != p.Body {
 		t.Errorf("%+v %v", first, err)
 	}
 	if n := h.State().Site("society").Working.Changes; n != 1 {
@@ -125,12 +125,12 @@ func TestOldSavesAreThinnedOut(t *testing.T) {
 		}
 	}
 	kept := func() (texts []string) {
-		saves, err := store.PageSaves(ctx, h.DB, h.State().ID("society"), id, 100)
+		saves, err := store.PageSaves(ctx, h.DB(), h.State().ID("society"), id, 100)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for _, s := range saves {
-			whole, err := store.PageSaved(ctx, h.DB, h.State().ID("society"), id, s.Version)
+			whole, err := store.PageSaved(ctx, h.DB(), h.State().ID("society"), id, s.Version)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -279,7 +279,7 @@ func TestPublishing(t *testing.T) {
 	if err != nil || number != 32 {
 		t.Fatal(number, err)
 	}
-	if requests, err := store.Requests(ctx, h.DB, h.State().ID("society")); err != nil || len(requests) != 0 {
+	if requests, err := store.Requests(ctx, h.DB(), h.State().ID("society")); err != nil || len(requests) != 0 {
 		t.Errorf("%v %v", requests, err)
 	}
 	if _, err := pages.SavePage(ctx, h, jonas, "society", p.ID, p.Version, "Sky", "# Sky\n\nToo late.", false); err != nil {
@@ -315,7 +315,7 @@ func TestPublishing(t *testing.T) {
 	if err := pages.Unpublish(ctx, h, ines, "society", false, false); err != nil || opens("/") != access.Open {
 		t.Errorf("put back: %v", err)
 	}
-	again, err := house.Open(ctx, h.DB, func() time.Time { return *now })
+	again, err := house.Open(ctx, h.DB(), func() time.Time { return *now })
 	if err != nil || again.State().Site("society").Live.Number != 31 {
 		t.Errorf("after a restart: %v", err)
 	}

@@ -102,7 +102,7 @@ func TestAnAccountIsAPersonsAndNotAnAddresss(t *testing.T) {
 	if mallory.Who != "mallory" || signsIn(h, "pilar@cerroalcor.example", demoPassword) || h.CanAnywhere(mallory, "society") != 0 {
 		t.Errorf("%+v inherited something", mallory)
 	}
-	if list, _ := store.Notices(ctx, h.DB, mallory.Who, 9); len(list) != 0 {
+	if list, _ := store.Notices(ctx, h.DB(), mallory.Who, 9); len(list) != 0 {
 		t.Errorf("%+v", list)
 	}
 }
@@ -188,16 +188,16 @@ func TestMergingCarriesOverOrEnds(t *testing.T) {
 	}
 	c, err := people.Merge(h, "salma", "aiko", "")
 	apply(t, h, ines, c, err)
-	if kept, err := store.KeptBy(ctx, h.DB, "salma"); err != nil || len(kept) != 1 {
+	if kept, err := store.KeptBy(ctx, h.DB(), "salma"); err != nil || len(kept) != 1 {
 		t.Errorf("the group she looked after: %v %v", kept, err)
 	}
 	if _, in, _ := h.FindSession(ctx, "aiko-in"); in {
 		t.Error("the other record is still signed in")
 	}
-	if list, _ := store.Previews(ctx, h.DB, h.State().ID("variable-stars"), ""); len(list) != 0 {
+	if list, _ := store.Previews(ctx, h.DB(), h.State().ID("variable-stars"), ""); len(list) != 0 {
 		t.Error("a preview of hers shows what the merged record sees")
 	}
-	if account, err := store.FindAccount(ctx, h.DB, "aiko"); account != nil || err != nil {
+	if account, err := store.FindAccount(ctx, h.DB(), "aiko"); account != nil || err != nil {
 		t.Errorf("an account of nobody: %+v %v", account, err)
 	}
 	if has, _ := h.HasSecondStep(ctx, "salma"); has {
@@ -241,7 +241,7 @@ func TestAWaitingRequestTakesNothingOver(t *testing.T) {
 	}
 	lena := who(t, h, at.Address)
 	withSecondStep(t, h, lena.Who)
-	list, err := store.JoinRequests(ctx, h.DB, "antlia")
+	list, err := store.JoinRequests(ctx, h.DB(), "antlia")
 	if err != nil || len(list) != 1 {
 		t.Fatal(list, err)
 	}
@@ -300,7 +300,7 @@ func TestASlipIsForWhoBeganInTheGroup(t *testing.T) {
 	if err := h.BeginSession(ctx, "victim", victim, "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
-	if account, err := store.FindAccount(ctx, h.DB, victim); err != nil || account == nil || !account.SignedIn {
+	if account, err := store.FindAccount(ctx, h.DB(), victim); err != nil || account == nil || !account.SignedIn {
 		t.Fatalf("%+v %v", account, err)
 	}
 	apply(t, h, aiko, people.PutIn(h, "antlia", []string{string(victim)}), nil)
@@ -319,10 +319,10 @@ func TestASlipIsForWhoBeganInTheGroup(t *testing.T) {
 	if has, _ := h.HasSecondStep(ctx, victim); !has {
 		t.Error("the second step was dropped")
 	}
-	if told, _ := store.Notices(ctx, h.DB, victim, 9); len(told) == 0 || !strings.Contains(told[0].What, "slip") {
+	if told, _ := store.Notices(ctx, h.DB(), victim, 9); len(told) == 0 || !strings.Contains(told[0].What, "slip") {
 		t.Errorf("they are not told: %+v", told)
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Kind: "people", Most: 1})
+	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Kind: "people", Most: 1})
 	if err != nil || len(entries) != 1 || !strings.Contains(entries[0].What, "Greta Lozano") {
 		t.Errorf("the ledger: %+v %v", entries, err)
 	}
@@ -434,7 +434,7 @@ func TestAnIDThatComesBackInheritsNothing(t *testing.T) {
 	if has, _ := h.HasSecondStep(ctx, "jonas"); has {
 		t.Error("so does the second step")
 	}
-	if list, err := store.Notices(ctx, h.DB, "jonas", 9); err != nil || len(list) > 0 {
+	if list, err := store.Notices(ctx, h.DB(), "jonas", 9); err != nil || len(list) > 0 {
 		t.Errorf("notices of the one before: %+v %v", list, err)
 	}
 }

@@ -190,7 +190,7 @@ func TestAKeeperLooksAfterLearnersAndNoMore(t *testing.T) {
 	if err != nil || len(slips) != 1 || slips[0].Address != "noor@aula.cerroalcor.example" || len(left) != 11 {
 		t.Fatalf("%+v %+v %v", slips, left, err)
 	}
-	account, err := store.FindAccount(ctx, h.DB, who(t, h, slips[0].Address).Who)
+	account, err := store.FindAccount(ctx, h.DB(), who(t, h, slips[0].Address).Who)
 	if err != nil || !account.MustChange || strings.Contains(account.Password, slips[0].Code) {
 		t.Errorf("%+v %v", account, err)
 	}
@@ -346,7 +346,7 @@ func TestJoinCodesEndAndAreCounted(t *testing.T) {
 	if err != nil || !done.Waits || done.Address != "zoe-lara-2@aula.cerroalcor.example" {
 		t.Fatalf("%+v %v", done, err)
 	}
-	waiting, err := store.JoinRequests(ctx, h.DB, "antlia")
+	waiting, err := store.JoinRequests(ctx, h.DB(), "antlia")
 	if err != nil || len(waiting) != 1 {
 		t.Fatal(waiting, err)
 	}

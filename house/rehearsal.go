@@ -175,7 +175,7 @@ func dropUnusedSecrets(r *store.Rehearsal) {
 // Tray works out somebody's rehearsal of a site, at this instant; nil where
 // there is none.
 func (h *House) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
-	r, err := store.FindRehearsal(ctx, h.DB, h.SiteID(site), a.Who)
+	r, err := store.FindRehearsal(ctx, h.db, h.SiteID(site), a.Who)
 	if err != nil || r == nil {
 		return nil, err
 	}

@@ -127,7 +127,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if err := h.Apply(ctx, pilar, "society", true); err != nil {
 		t.Fatal(err)
 	}
-	entries, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 5})
+	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 5})
 	if err != nil || len(entries) != 1 {
 		t.Fatal(entries, err)
 	}
@@ -135,7 +135,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if e.Who != "pilar@cerroalcor.example" || !strings.Contains(e.What, "Members of this site") || !strings.Contains(e.Before, "anyone") || strings.Contains(e.After, `"anyone"},`) {
 		t.Errorf("%+v", e)
 	}
-	again, err := house.Open(ctx, h.DB, h.Now)
+	again, err := house.Open(ctx, h.DB(), h.Now)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -270,14 +270,14 @@ func TestTamperingWithTheLedgerShows(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if broken, n, err := store.VerifyLedger(ctx, h.DB); broken != 0 || n != 3 || err != nil {
+	if broken, n, err := store.VerifyLedger(ctx, h.DB()); broken != 0 || n != 3 || err != nil {
 		t.Fatal(broken, n, err)
 	}
 	for _, tamper := range []string{`UPDATE ledger SET what = 'nothing' WHERE number = 2`, `DELETE FROM ledger WHERE number = 1`} {
-		if _, err := h.DB.Exec(tamper); err != nil {
+		if _, err := h.DB().Exec(tamper); err != nil {
 			t.Fatal(err)
 		}
-		if broken, _, err := store.VerifyLedger(ctx, h.DB); broken != 2 || err != nil {
+		if broken, _, err := store.VerifyLedger(ctx, h.DB()); broken != 2 || err != nil {
 			t.Errorf("after %s: entry %d, %v", tamper, broken, err)
 		}
 	}

@@ -37,7 +37,7 @@ func vaultBeside(ctx context.Context, db *sql.DB) (*identity.Vault, error) {
 
 // secret reads a secret of the installation, which is made at first use.
 func (h *House) secret(ctx context.Context, name string) ([]byte, error) {
-	sealed, err := store.Secret(ctx, h.DB, name, func() []byte {
+	sealed, err := store.Secret(ctx, h.db, name, func() []byte {
 		fresh := make([]byte, 32)
 		rand.Read(fresh)
 		return []byte(h.vault.Seal(sealedSecret, base64.StdEncoding.EncodeToString(fresh)))
@@ -80,7 +80,7 @@ func (h *House) sealWhatIsNot(ctx context.Context, db *sql.DB) error {
 // Reseal seals everything anew by the newest key, after which the others are not
 // needed any more.
 func (h *House) Reseal(ctx context.Context) error {
-	return h.reseal(ctx, h.DB, false, func(what, text string) (string, error) {
+	return h.reseal(ctx, h.db, false, func(what, text string) (string, error) {
 		plain, err := h.vault.Open(what, text)
 		return h.vault.Seal(what, plain), err
 	})
@@ -106,7 +106,7 @@ func (h *House) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again fu
 	})
 }
 
-func (h *House) readSettings(ctx context.Context, q store.Queryer) (*Settings, error) {
+func (h *House) readSettings(ctx context.Context, q store.Reader) (*Settings, error) {
 	s := &Settings{}
 	text, err := store.Setting(ctx, q, "house")
 	if err == nil {

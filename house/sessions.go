@@ -1,6 +1,9 @@
 package house
 
 import (
+	"github.com/alexedwards/scs/sqlite3store"
+	"github.com/alexedwards/scs/v2"
+
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -21,7 +24,7 @@ func (h *House) BeginSession(ctx context.Context, id string, who store.Who, devi
 // StillIn returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
 func (h *House) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
-	s, err := store.FindSignedIn(ctx, h.DB, id)
+	s, err := store.FindSignedIn(ctx, h.db, id)
 	if err != nil || s == nil {
 		return "", false, err
 	}
@@ -44,7 +47,7 @@ func (h *House) SignOutEverywhere(ctx context.Context, who store.Who, but string
 
 // EndOne ends one sign-in of somebody's own.
 func (h *House) EndOwnSession(ctx context.Context, a Actor, id string) error {
-	s, err := store.FindSignedIn(ctx, h.DB, id)
+	s, err := store.FindSignedIn(ctx, h.db, id)
 	if err != nil || s == nil || s.Who != a.Who {
 		return err
 	}
@@ -58,7 +61,7 @@ func (h *House) SignOutPerson(ctx context.Context, id string) error {
 
 // HasSecondStep reports whether an account has a second step.
 func (h *House) HasSecondStep(ctx context.Context, who store.Who) (bool, error) {
-	account, err := store.FindAccount(ctx, h.DB, who)
+	account, err := store.FindAccount(ctx, h.db, who)
 	return account != nil && account.TOTP != "", err
 }
 
@@ -163,3 +166,11 @@ func (h *House) dropSignIns(who store.Who, but string) {
 // TicketTime is the time by which tickets are issued and redeemed: the real
 // one, also where the house's clock stands still.
 func (h *House) TicketTime() time.Time { return time.Now() }
+
+// SessionStore returns where the console keeps its sessions. What has ended is cleaned
+// away until ctx ends.
+func (h *House) SessionStore(ctx context.Context) scs.Store {
+	sessions := sqlite3store.New(h.db)
+	context.AfterFunc(ctx, sessions.StopCleanup)
+	return sessions
+}

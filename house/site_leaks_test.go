@@ -24,7 +24,7 @@ func moving(t *testing.T) (*house.House, *time.Time) {
 	t.Helper()
 	h := demoHouseFor(t)
 	now := h.Now()
-	moved, err := house.Open(ctx, h.DB, func() time.Time { return now })
+	moved, err := house.Open(ctx, h.DB(), func() time.Time { return now })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -97,7 +97,7 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 	if _, in := h.SiteSession(visit, h.State().ID("dossier")); in {
 		t.Error("a visit of the earlier site counts on it")
 	}
-	list, err := store.Ledger(ctx, h.DB, store.LedgerFilter{Sites: []store.SiteID{h.State().ID("dossier")}})
+	list, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("dossier")}})
 	if err != nil || slices.ContainsFunc(list, func(e store.Entry) bool { return strings.Contains(e.What, "moved from") }) {
 		t.Errorf("its ledger tells of the earlier site: %v", err)
 	}
@@ -185,10 +185,10 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 			if name == "taken down" && s.SiteDocument("variable-stars").State != "down" {
 				t.Error("the site came back by itself")
 			}
-			if due, err := store.DueEditions(ctx, h.DB, time.Time{}, s.ID("variable-stars")); err != nil || len(due) != 0 {
+			if due, err := store.DueEditions(ctx, h.DB(), time.Time{}, s.ID("variable-stars")); err != nil || len(due) != 0 {
 				t.Errorf("it still waits: %v %v", due, err)
 			}
-			told, err := store.Notices(ctx, h.DB, "ines", 20)
+			told, err := store.Notices(ctx, h.DB(), "ines", 20)
 			if err != nil || !slices.ContainsFunc(told, func(n store.Notice) bool { return strings.Contains(n.What, c.why) }) {
 				t.Errorf("the team is not told: %+v %v", told, err)
 			}
@@ -209,7 +209,7 @@ func TestOneDueEditionDoesNotHoldUpAnother(t *testing.T) {
 	if _, err := pages.Publish(ctx, h, aiko, "variable-stars", "", now.Add(time.Hour)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.DB.ExecContext(ctx, `DELETE FROM editions WHERE site = ? AND number = 32`, string(h.State().ID("society"))); err != nil {
+	if _, err := h.DB().ExecContext(ctx, `DELETE FROM editions WHERE site = ? AND number = 32`, string(h.State().ID("society"))); err != nil {
 		t.Fatal(err)
 	}
 	*now = now.Add(2 * time.Hour)
@@ -349,7 +349,7 @@ func TestAnotherSitesOldAddressStays(t *testing.T) {
 		t.Fatal(err)
 	}
 	entries := func() int {
-		list, err := store.Ledger(ctx, h.DB, store.LedgerFilter{})
+		list, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -176,7 +176,7 @@ func TestWrongCodesAreToldAndSlowedForTheOneAlone(t *testing.T) {
 	if wrong != 11 || refused != 5 {
 		t.Errorf("%d codes were tried, %d refused", wrong, refused)
 	}
-	told, err := store.Notices(ctx, h.DB, "pilar", 9)
+	told, err := store.Notices(ctx, h.DB(), "pilar", 9)
 	if err != nil || len(told) != 1 || !strings.Contains(told[0].What, "10 wrong codes in a row") {
 		t.Errorf("she is told %+v %v", told, err)
 	}
@@ -236,7 +236,7 @@ func TestLettersKeepNoLinkThatWasUsed(t *testing.T) {
 			t.Fatal(err)
 		}
 		var raw, text []byte
-		if err := h.DB.QueryRowContext(ctx, `SELECT raw, text FROM mails WHERE id = ?`, m.ID).Scan(&raw, &text); err != nil {
+		if err := h.DB().QueryRowContext(ctx, `SELECT raw, text FROM mails WHERE id = ?`, m.ID).Scan(&raw, &text); err != nil {
 			t.Fatal(err)
 		}
 		kept := strings.ReplaceAll(string(m.Raw), "=\r\n", "")

@@ -26,7 +26,7 @@ type Account struct {
 const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in`
 
 // FindAccount reads somebody's account; nil where there is none.
-func FindAccount(ctx context.Context, q Queryer, who Who) (*Account, error) {
+func FindAccount(ctx context.Context, q Reader, who Who) (*Account, error) {
 	var a Account
 	var byMail string
 	err := q.QueryRowContext(ctx, `SELECT `+accountColumns+` FROM accounts WHERE who = ?`, who).
@@ -119,13 +119,13 @@ func KnowBrowser(ctx context.Context, q Queryer, who Who, token [32]byte, now ti
 }
 
 // KnownBrowser reports whether somebody has signed in in a browser before.
-func KnownBrowser(ctx context.Context, q Queryer, who Who, token [32]byte) (known bool, err error) {
+func KnownBrowser(ctx context.Context, q Reader, who Who, token [32]byte) (known bool, err error) {
 	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM known_browsers WHERE who = ? AND token = ?)`, who, token[:]).Scan(&known)
 	return known, err
 }
 
 // AccountNames reads the names of the holders of accounts.
-func AccountNames(ctx context.Context, q Queryer) (map[Who]string, error) {
+func AccountNames(ctx context.Context, q Reader) (map[Who]string, error) {
 	names := map[Who]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (who Who, err error) {
 		var name string
@@ -169,7 +169,7 @@ func SpendRecoveryCode(ctx context.Context, q Queryer, who Who, code [32]byte) (
 }
 
 // RecoveryCodes counts the recovery codes that are left.
-func RecoveryCodes(ctx context.Context, q Queryer, who Who) (n int, err error) {
+func RecoveryCodes(ctx context.Context, q Reader, who Who) (n int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT count(*) FROM recovery_codes WHERE who = ?`, who).Scan(&n)
 	return n, err
 }
@@ -206,12 +206,12 @@ func UsePasskey(ctx context.Context, q Queryer, p Passkey) error {
 }
 
 // Passkeys reads the passkeys of somebody, the oldest first.
-func Passkeys(ctx context.Context, q Queryer, who Who) ([]Passkey, error) {
+func Passkeys(ctx context.Context, q Reader, who Who) ([]Passkey, error) {
 	return collect(ctx, q, scanPasskey, `SELECT id, handle, who, name, credential, made, used FROM passkeys WHERE who = ? ORDER BY made, id`, who)
 }
 
 // FindPasskey reads a passkey by its id; nil where there is none.
-func FindPasskey(ctx context.Context, q Queryer, id []byte) (*Passkey, error) {
+func FindPasskey(ctx context.Context, q Reader, id []byte) (*Passkey, error) {
 	list, err := collect(ctx, q, scanPasskey, `SELECT id, handle, who, name, credential, made, used FROM passkeys WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -246,7 +246,7 @@ func SaveSignedIn(ctx context.Context, q Queryer, s SignedIn) error {
 }
 
 // FindSignedIn reads where somebody is signed in, by its id; nil where that ended.
-func FindSignedIn(ctx context.Context, q Queryer, id string) (*SignedIn, error) {
+func FindSignedIn(ctx context.Context, q Reader, id string) (*SignedIn, error) {
 	list, err := collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -255,7 +255,7 @@ func FindSignedIn(ctx context.Context, q Queryer, id string) (*SignedIn, error) 
 }
 
 // SignedInOf reads where somebody is signed in, the last used first.
-func SignedInOf(ctx context.Context, q Queryer, who Who) ([]SignedIn, error) {
+func SignedInOf(ctx context.Context, q Reader, who Who) ([]SignedIn, error) {
 	return collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
 }
 
@@ -312,7 +312,7 @@ func EndVisitsOf(ctx context.Context, q Queryer, console string) error {
 }
 
 // LateVisits reads who is signed in on a site's host, the latest first.
-func LateVisits(ctx context.Context, q Queryer, site SiteID, most int) ([]Visit, error) {
+func LateVisits(ctx context.Context, q Reader, site SiteID, most int) ([]Visit, error) {
 	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
 		var expires int64
 		err = r.Scan(&v.Who, &expires)

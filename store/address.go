@@ -31,7 +31,7 @@ type SiteRow struct {
 }
 
 // SiteRows reads what is kept of all sites.
-func SiteRows(ctx context.Context, q Queryer) ([]SiteRow, error) {
+func SiteRows(ctx context.Context, q Reader) ([]SiteRow, error) {
 	rows, err := collect(ctx, q, func(r *sql.Rows) (s SiteRow, err error) {
 		return s, r.Scan(&s.ID, &s.Address, &s.Salt)
 	}, `SELECT id, address, salt FROM sites`)
@@ -42,7 +42,7 @@ func SiteRows(ctx context.Context, q Queryer) ([]SiteRow, error) {
 }
 
 // SiteIDs reads the ids of all sites, by address.
-func SiteIDs(ctx context.Context, q Queryer) (map[string]SiteID, error) {
+func SiteIDs(ctx context.Context, q Reader) (map[string]SiteID, error) {
 	rows, err := SiteRows(ctx, q)
 	ids := make(map[string]SiteID, len(rows))
 	for _, row := range rows {
@@ -59,7 +59,7 @@ type OldAddress struct {
 }
 
 // OldAddresses reads which addresses lead on to which sites.
-func OldAddresses(ctx context.Context, q Queryer, site SiteID) ([]OldAddress, error) {
+func OldAddresses(ctx context.Context, q Reader, site SiteID) ([]OldAddress, error) {
 	return collectOf(ctx, q, func(r *sql.Rows) (o OldAddress, err error) {
 		var since int64
 		err = r.Scan(&o.Address, &o.Site, &since)
@@ -74,7 +74,7 @@ func DropOldAddress(ctx context.Context, q Queryer, site SiteID, address string)
 }
 
 // ShortNames reads the short names: paths by site and name.
-func ShortNames(ctx context.Context, q Queryer, site SiteID) (map[SiteID]map[string]string, error) {
+func ShortNames(ctx context.Context, q Reader, site SiteID) (map[SiteID]map[string]string, error) {
 	bySite := map[SiteID]map[string]string{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
@@ -121,7 +121,7 @@ type Details struct {
 }
 
 // AllDetails reads what sites say of themselves.
-func AllDetails(ctx context.Context, q Queryer, site SiteID) (map[SiteID]Details, error) {
+func AllDetails(ctx context.Context, q Reader, site SiteID) (map[SiteID]Details, error) {
 	bySite := map[SiteID]Details{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID

@@ -16,7 +16,7 @@ import (
 var ErrNoHouse = errors.New("there is no house yet")
 
 // Document reads the whole policy document.
-func Document(ctx context.Context, q Queryer) (*access.Document, error) {
+func Document(ctx context.Context, q Reader) (*access.Document, error) {
 	doc := &access.Document{Velada: 1}
 	var domains string
 	err := q.QueryRowContext(ctx, `SELECT name, zone, domains FROM house`).Scan(&doc.House.Name, &doc.House.Zone, &domains)
@@ -71,7 +71,7 @@ func Document(ctx context.Context, q Queryer) (*access.Document, error) {
 	return doc, nil
 }
 
-func parts[T any](ctx context.Context, q Queryer, table string) ([]T, error) {
+func parts[T any](ctx context.Context, q Reader, table string) ([]T, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (part T, err error) {
 		var text []byte
 		if err = r.Scan(&text); err == nil {
@@ -101,7 +101,7 @@ func SaveHouse(ctx context.Context, q Queryer, h access.House) error {
 }
 
 // HouseSalt reads the salt of the house, see PassSecret.
-func HouseSalt(ctx context.Context, q Queryer) (salt []byte, err error) {
+func HouseSalt(ctx context.Context, q Reader) (salt []byte, err error) {
 	if err = q.QueryRowContext(ctx, `SELECT salt FROM house`).Scan(&salt); errors.Is(err, sql.ErrNoRows) {
 		err = ErrNoHouse
 	}

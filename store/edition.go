@@ -55,7 +55,7 @@ func scanEdition(r *sql.Rows) (*Edition, error) {
 
 // LiveEditions reads the live edition of every site, or of one, without the
 // pages' texts.
-func LiveEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edition, error) {
+func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Edition, error) {
 	list, err := collectOf(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM sites s CROSS JOIN editions e ON e.site = s.id AND e.number = s.live`, "s.id", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading editions: %w", err)
@@ -90,7 +90,7 @@ func LiveEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edit
 }
 
 // FindEdition reads an edition whole; nil where there is none.
-func FindEdition(ctx context.Context, q Queryer, site SiteID, number int) (*Edition, error) {
+func FindEdition(ctx context.Context, q Reader, site SiteID, number int) (*Edition, error) {
 	list, err := collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? AND number = ?`, site, number)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -107,19 +107,19 @@ func FindEdition(ctx context.Context, q Queryer, site SiteID, number int) (*Edit
 }
 
 // Editions lists the editions of a site without their pages, the newest first.
-func Editions(ctx context.Context, q Queryer, site SiteID) ([]*Edition, error) {
+func Editions(ctx context.Context, q Reader, site SiteID) ([]*Edition, error) {
 	return collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? ORDER BY number DESC`, site)
 }
 
 // NextNumber is the number that the next edition of a site gets.
-func NextNumber(ctx context.Context, q Queryer, site SiteID) (number int, err error) {
+func NextNumber(ctx context.Context, q Reader, site SiteID) (number int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) + 1 FROM editions WHERE site = ?`, site).Scan(&number)
 	return number, err
 }
 
 // LatestEditions gives the highest number of an edition of every site that has
 // one, or of one site.
-func LatestEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]int, error) {
+func LatestEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]int, error) {
 	numbers := map[SiteID]int{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
@@ -136,7 +136,7 @@ func LatestEditions(ctx context.Context, q Queryer, site SiteID) (map[SiteID]int
 }
 
 // PageHTML reads the rendered text of a page of an edition.
-func PageHTML(ctx context.Context, q Queryer, site SiteID, number int, path string) (html string, err error) {
+func PageHTML(ctx context.Context, q Reader, site SiteID, number int, path string) (html string, err error) {
 	err = q.QueryRowContext(ctx, `SELECT html FROM edition_pages WHERE site = ? AND number = ? AND path = ?`, site, number, path).Scan(&html)
 	return html, err
 }
@@ -162,7 +162,7 @@ func DropDue(ctx context.Context, q Queryer, site SiteID) error {
 
 // DueEditions lists what goes live by itself: all that is due by an instant, or
 // one site's.
-func DueEditions(ctx context.Context, q Queryer, by time.Time, site SiteID) ([]DueEdition, error) {
+func DueEditions(ctx context.Context, q Reader, by time.Time, site SiteID) ([]DueEdition, error) {
 	scan := func(r *sql.Rows) (d DueEdition, err error) {
 		var due int64
 		err = r.Scan(&d.Site, &d.Number, &due, &d.Who)
@@ -189,7 +189,7 @@ func SaveRequest(ctx context.Context, q Queryer, site SiteID, r PublishRequest) 
 }
 
 // Requests reads the wishes for a site, the oldest first.
-func Requests(ctx context.Context, q Queryer, site SiteID) ([]PublishRequest, error) {
+func Requests(ctx context.Context, q Reader, site SiteID) ([]PublishRequest, error) {
 	return collect(ctx, q, func(r *sql.Rows) (p PublishRequest, err error) {
 		var at int64
 		err = r.Scan(&p.Who, &p.Note, &at)
@@ -204,7 +204,7 @@ func DropRequests(ctx context.Context, q Queryer, site SiteID) error {
 }
 
 // MovedPages reads where live pages stood before: page ids by site and path.
-func MovedPages(ctx context.Context, q Queryer, site SiteID) (map[SiteID]map[string]string, error) {
+func MovedPages(ctx context.Context, q Reader, site SiteID) (map[SiteID]map[string]string, error) {
 	bySite := map[SiteID]map[string]string{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID

@@ -25,7 +25,7 @@ func SaveBlob(ctx context.Context, q Queryer, data []byte) (string, error) {
 }
 
 // Blob reads the data of a key.
-func Blob(ctx context.Context, q Queryer, key string) (data []byte, err error) {
+func Blob(ctx context.Context, q Reader, key string) (data []byte, err error) {
 	err = q.QueryRowContext(ctx, `SELECT data FROM blobs WHERE key = ?`, key).Scan(&data)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fmt.Errorf("the data %s are missing", key)
@@ -54,7 +54,7 @@ func DropLooseBlobs(ctx context.Context, q Queryer) error {
 func scanFile(r *sql.Rows) (f File, err error) { return f, r.Scan(&f.Path, &f.Type, &f.Size, &f.Blob) }
 
 // WorkingFiles reads the files of a working copy, by path.
-func WorkingFiles(ctx context.Context, q Queryer, site SiteID) ([]File, error) {
+func WorkingFiles(ctx context.Context, q Reader, site SiteID) ([]File, error) {
 	return collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM files WHERE site = ? ORDER BY path`, site)
 }
 

@@ -64,12 +64,12 @@ func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document)
 func scanText[T ~string](r *sql.Rows) (text T, err error) { return text, r.Scan(&text) }
 
 // KeptBy lists the groups that somebody keeps.
-func KeptBy(ctx context.Context, q Queryer, who Who) ([]string, error) {
+func KeptBy(ctx context.Context, q Reader, who Who) ([]string, error) {
 	return collect(ctx, q, scanText[string], `SELECT grp FROM group_keepers WHERE who = ? ORDER BY grp`, who)
 }
 
 // Keepers lists who keeps a group.
-func Keepers(ctx context.Context, q Queryer, group string) ([]Who, error) {
+func Keepers(ctx context.Context, q Reader, group string) ([]Who, error) {
 	return collect(ctx, q, scanText[Who], `SELECT who FROM group_keepers WHERE grp = ? ORDER BY who`, group)
 }
 
@@ -122,12 +122,12 @@ func scanJoinCode(r *sql.Rows) (c JoinCode, err error) {
 }
 
 // JoinCodes reads the join codes of a group, the newest first.
-func JoinCodes(ctx context.Context, q Queryer, group string) ([]JoinCode, error) {
+func JoinCodes(ctx context.Context, q Reader, group string) ([]JoinCode, error) {
 	return collect(ctx, q, scanJoinCode, `SELECT code, grp, by, at, ends, most, used, approval FROM join_codes WHERE grp = ? ORDER BY at DESC, code`, group)
 }
 
 // FindJoinCode reads a join code; nil where there is none.
-func FindJoinCode(ctx context.Context, q Queryer, code string) (*JoinCode, error) {
+func FindJoinCode(ctx context.Context, q Reader, code string) (*JoinCode, error) {
 	list, err := collect(ctx, q, scanJoinCode, `SELECT code, grp, by, at, ends, most, used, approval FROM join_codes WHERE code = ?`, code)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -166,13 +166,13 @@ func SaveJoinRequest(ctx context.Context, q Queryer, r JoinRequest) error {
 
 // AsksToJoin reports whether an address was made up for somebody who waits to be
 // let into any group.
-func AsksToJoin(ctx context.Context, q Queryer, address Who) (asks bool, err error) {
+func AsksToJoin(ctx context.Context, q Reader, address Who) (asks bool, err error) {
 	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM join_requests WHERE who = ?)`, address).Scan(&asks)
 	return asks, err
 }
 
 // JoinRequests reads who waits to be let into a group.
-func JoinRequests(ctx context.Context, q Queryer, group string) ([]JoinRequest, error) {
+func JoinRequests(ctx context.Context, q Reader, group string) ([]JoinRequest, error) {
 	return collect(ctx, q, func(r *sql.Rows) (j JoinRequest, err error) {
 		var at int64
 		err = r.Scan(&j.ID, &j.Group, &j.Who, &j.Name, &j.Password, &at)
@@ -187,7 +187,7 @@ func DropJoinRequest(ctx context.Context, q Queryer, id int64) error {
 }
 
 // Memberships reads what membership is like, by site.
-func Memberships[T any](ctx context.Context, q Queryer, site SiteID) (map[SiteID]T, error) {
+func Memberships[T any](ctx context.Context, q Reader, site SiteID) (map[SiteID]T, error) {
 	bySite := map[SiteID]T{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (site SiteID, err error) {
 		var text []byte

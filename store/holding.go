@@ -19,7 +19,7 @@ type HoldingPage struct {
 }
 
 // HoldingPages reads the holding pages that were written.
-func HoldingPages(ctx context.Context, q Queryer, site SiteID) ([]HoldingPage, error) {
+func HoldingPages(ctx context.Context, q Reader, site SiteID) ([]HoldingPage, error) {
 	return collectOf(ctx, q, func(r *sql.Rows) (p HoldingPage, err error) {
 		return p, r.Scan(&p.Site, &p.Design, &p.Heading, &p.Words, &p.Contact, &p.Countdown, &p.HTML, &p.Picture, &p.PictureType)
 	}, `SELECT site, design, heading, words, contact, countdown, html, picture, picture_type FROM holding_pages`, "site", site, "")

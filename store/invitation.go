@@ -47,7 +47,7 @@ func MarkInvitation(ctx context.Context, q Queryer, id, status string) error {
 	return exec(ctx, q, `UPDATE invitations SET status = ? WHERE id = ?`, status, id)
 }
 
-func findInvitations(ctx context.Context, q Queryer, where string, args ...any) ([]Invitation, error) {
+func findInvitations(ctx context.Context, q Reader, where string, args ...any) ([]Invitation, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (i Invitation, err error) {
 		var at, ends int64
 		var token []byte
@@ -74,28 +74,28 @@ func oneInvitation(list []Invitation, err error) (*Invitation, error) {
 }
 
 // WaitingInvitations reads the invitations to a site's team that nobody has answered.
-func WaitingInvitations(ctx context.Context, q Queryer, site SiteID) ([]Invitation, error) {
+func WaitingInvitations(ctx context.Context, q Reader, site SiteID) ([]Invitation, error) {
 	return findInvitations(ctx, q, `status = 'waiting' AND id IN (SELECT invitation FROM invited WHERE site = ?)`, site)
 }
 
 // InvitationsTo reads the unanswered invitations to somebody.
-func InvitationsTo(ctx context.Context, q Queryer, who Who) ([]Invitation, error) {
+func InvitationsTo(ctx context.Context, q Reader, who Who) ([]Invitation, error) {
 	return findInvitations(ctx, q, `status = 'waiting' AND who = ?`, who)
 }
 
 // InvitationByToken reads an invitation by the hash of its token; nil where there is none.
-func InvitationByToken(ctx context.Context, q Queryer, token [32]byte) (*Invitation, error) {
+func InvitationByToken(ctx context.Context, q Reader, token [32]byte) (*Invitation, error) {
 	return oneInvitation(findInvitations(ctx, q, `token = ?`, token[:]))
 }
 
 // FindInvitation reads an invitation by its id; nil where there is none.
-func FindInvitation(ctx context.Context, q Queryer, id string) (*Invitation, error) {
+func FindInvitation(ctx context.Context, q Reader, id string) (*Invitation, error) {
 	return oneInvitation(findInvitations(ctx, q, `id = ?`, id))
 }
 
 // TeamReasons reads why people are on a site's team, by a person's id, group:ID
 // or an address.
-func TeamReasons(ctx context.Context, q Queryer, site SiteID) (map[string]string, error) {
+func TeamReasons(ctx context.Context, q Reader, site SiteID) (map[string]string, error) {
 	reasons := map[string]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (who string, err error) {
 		var reason string
@@ -129,7 +129,7 @@ func SaveNotice(ctx context.Context, q Queryer, n Notice) error {
 }
 
 // Notices reads what somebody was told, the newest first.
-func Notices(ctx context.Context, q Queryer, who Who, most int) ([]Notice, error) {
+func Notices(ctx context.Context, q Reader, who Who, most int) ([]Notice, error) {
 	return collect(ctx, q, func(r *sql.Rows) (n Notice, err error) {
 		var at int64
 		err = r.Scan(&n.ID, &n.Who, &at, &n.Site, &n.Kind, &n.What, &n.URL, &n.Seen)
@@ -139,7 +139,7 @@ func Notices(ctx context.Context, q Queryer, who Who, most int) ([]Notice, error
 }
 
 // UnseenNotices counts what somebody has not looked at yet.
-func UnseenNotices(ctx context.Context, q Queryer, who Who) (n int, err error) {
+func UnseenNotices(ctx context.Context, q Reader, who Who) (n int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT count(*) FROM notices WHERE who = ? AND seen = 0`, who).Scan(&n)
 	return n, err
 }

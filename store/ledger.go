@@ -75,7 +75,7 @@ type LedgerFilter struct {
 const entryColumns = `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger`
 
 // Ledger reads entries, the newest first.
-func Ledger(ctx context.Context, q Queryer, f LedgerFilter) ([]Entry, error) {
+func Ledger(ctx context.Context, q Reader, f LedgerFilter) ([]Entry, error) {
 	query, args := f.query()
 	return collect(ctx, q, scanEntry, query, args...)
 }
@@ -114,7 +114,7 @@ func (f LedgerFilter) query() (string, []any) {
 }
 
 // LedgerKinds lists the kinds of entries that there are.
-func LedgerKinds(ctx context.Context, q Queryer) ([]string, error) {
+func LedgerKinds(ctx context.Context, q Reader) ([]string, error) {
 	return collect(ctx, q, func(r *sql.Rows) (kind string, err error) { return kind, r.Scan(&kind) }, `WITH RECURSIVE kinds (kind) AS (
 		SELECT min(kind) FROM ledger
 		UNION ALL SELECT (SELECT min(kind) FROM ledger WHERE kind > kinds.kind) FROM kinds WHERE kinds.kind IS NOT NULL
@@ -122,7 +122,7 @@ func LedgerKinds(ctx context.Context, q Queryer) ([]string, error) {
 }
 
 // FindEntry reads one entry of the ledger; nil where there is none.
-func FindEntry(ctx context.Context, q Queryer, number int64) (*Entry, error) {
+func FindEntry(ctx context.Context, q Reader, number int64) (*Entry, error) {
 	list, err := collect(ctx, q, scanEntry, entryColumns+` WHERE number = ?`, number)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -136,7 +136,7 @@ func scanEntry(r *sql.Rows) (e Entry, err error) {
 
 // VerifyLedger walks the chain and gives the number of the first entry that was
 // tampered with, or 0, and how many entries there are.
-func VerifyLedger(ctx context.Context, q Queryer) (broken int64, entries int, err error) {
+func VerifyLedger(ctx context.Context, q Reader) (broken int64, entries int, err error) {
 	list, err := collect(ctx, q, scanEntry, entryColumns+` ORDER BY number`)
 	if err != nil {
 		return 0, 0, err

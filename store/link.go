@@ -14,7 +14,7 @@ type LinkKey struct {
 
 // LinkVersions reads the version of the token of each link that is not at its
 // first, by site and link.
-func LinkVersions(ctx context.Context, q Queryer, site SiteID) (map[LinkKey]int, error) {
+func LinkVersions(ctx context.Context, q Reader, site SiteID) (map[LinkKey]int, error) {
 	versions := map[LinkKey]int{}
 	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var key LinkKey
@@ -47,7 +47,7 @@ type KeyUse struct {
 }
 
 // KeyUses reads how the passes and links of a site were used, as pass:ID and link:ID.
-func KeyUses(ctx context.Context, q Queryer, site SiteID) (map[string]KeyUse, error) {
+func KeyUses(ctx context.Context, q Reader, site SiteID) (map[string]KeyUse, error) {
 	uses := map[string]KeyUse{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var key string

@@ -36,18 +36,18 @@ func scanMail(r *sql.Rows) (m Mail, err error) {
 }
 
 // Mails reads messages that have words in their address or subject, the newest first.
-func Mails(ctx context.Context, q Queryer, words string, most int) ([]Mail, error) {
+func Mails(ctx context.Context, q Reader, words string, most int) ([]Mail, error) {
 	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails
 		WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0 ORDER BY id DESC LIMIT ?2`, words, most)
 }
 
 // WaitingMails reads what is still to be sent, the oldest first.
-func WaitingMails(ctx context.Context, q Queryer, most int) ([]Mail, error) {
+func WaitingMails(ctx context.Context, q Reader, most int) ([]Mail, error) {
 	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE status = 'waiting' ORDER BY id LIMIT ?`, most)
 }
 
 // FindMail reads one message with its raw form; nil where there is none.
-func FindMail(ctx context.Context, q Queryer, id int64) (*Mail, error) {
+func FindMail(ctx context.Context, q Reader, id int64) (*Mail, error) {
 	list, err := collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -62,14 +62,14 @@ func MarkMail(ctx context.Context, q Queryer, id int64, status string, tries int
 
 // SpentLetters lists the letters that still hold a link and were sent, or whose link
 // was used or has ended: sign-in links by the real clock, invitations by the house's.
-func SpentLetters(ctx context.Context, q Queryer, real, now time.Time) ([]int64, error) {
+func SpentLetters(ctx context.Context, q Reader, real, now time.Time) ([]int64, error) {
 	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link IS NOT NULL AND status <> 'waiting' AND (status = 'sent'
 		OR link NOT IN (SELECT token FROM mail_links WHERE ends > ?1 UNION ALL SELECT token FROM invitations WHERE status = 'waiting' AND ends > ?2))`,
 		real.Unix(), now.Unix())
 }
 
 // LettersWith lists the letters that hold a link, by the hash of its secret.
-func LettersWith(ctx context.Context, q Queryer, link []byte) ([]int64, error) {
+func LettersWith(ctx context.Context, q Reader, link []byte) ([]int64, error) {
 	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link = ? AND status <> 'waiting'`, link)
 }
 
@@ -95,7 +95,7 @@ func SaveMailLink(ctx context.Context, q Queryer, token [32]byte, l MailLink, no
 }
 
 // FindMailLink reads a link that has not ended; nil where there is none.
-func FindMailLink(ctx context.Context, q Queryer, token [32]byte, now time.Time) (*MailLink, error) {
+func FindMailLink(ctx context.Context, q Reader, token [32]byte, now time.Time) (*MailLink, error) {
 	var l MailLink
 	var ends int64
 	err := q.QueryRowContext(ctx, `SELECT kind, address, detail, ends FROM mail_links WHERE token = ? AND ends > ?`, token[:], now.Unix()).

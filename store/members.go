@@ -27,7 +27,7 @@ type Profile struct {
 type Answer struct{ Question, Answer string }
 
 // FindProfile reads a member's profile; an empty one where nothing was written.
-func FindProfile(ctx context.Context, q Queryer, site SiteID, person string) (Profile, error) {
+func FindProfile(ctx context.Context, q Reader, site SiteID, person string) (Profile, error) {
 	p := Profile{Person: person}
 	var text string
 	err := q.QueryRowContext(ctx, `SELECT part, picture, kind FROM profiles WHERE site = ? AND person = ?`, site, person).Scan(&text, &p.Picture, &p.Kind)
@@ -41,7 +41,7 @@ func FindProfile(ctx context.Context, q Queryer, site SiteID, person string) (Pr
 }
 
 // Profiles reads the profiles of a site's members, by person.
-func Profiles(ctx context.Context, q Queryer, site SiteID) (map[string]Profile, error) {
+func Profiles(ctx context.Context, q Reader, site SiteID) (map[string]Profile, error) {
 	byPerson := map[string]Profile{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (p Profile, err error) {
 		var text string
@@ -88,7 +88,7 @@ func SaveLetIn(ctx context.Context, q Queryer, l LetIn) error {
 }
 
 // LetIns reads who asks to be let in on a site, the oldest first.
-func LetIns(ctx context.Context, q Queryer, site SiteID) ([]LetIn, error) {
+func LetIns(ctx context.Context, q Reader, site SiteID) ([]LetIn, error) {
 	return collect(ctx, q, func(r *sql.Rows) (l LetIn, err error) {
 		var at int64
 		err = r.Scan(&l.ID, &l.Site, &l.Path, &l.Who, &l.Word, &at)
@@ -112,7 +112,7 @@ type Comment struct {
 	Status             string // held, shown, removed
 }
 
-func comments(ctx context.Context, q Queryer, where string, args ...any) ([]Comment, error) {
+func comments(ctx context.Context, q Reader, where string, args ...any) ([]Comment, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (c Comment, err error) {
 		var at, changed int64
 		err = r.Scan(&c.ID, &c.Site, &c.Path, &c.Person, &c.Text, &at, &changed, &c.Status)
@@ -126,7 +126,7 @@ func comments(ctx context.Context, q Queryer, where string, args ...any) ([]Comm
 }
 
 // ShownComments reads the comments of all sites that are not removed, or of one.
-func ShownComments(ctx context.Context, q Queryer, site SiteID) ([]Comment, error) {
+func ShownComments(ctx context.Context, q Reader, site SiteID) ([]Comment, error) {
 	if site == "" {
 		return comments(ctx, q, `status <> 'removed'`)
 	}
@@ -134,7 +134,7 @@ func ShownComments(ctx context.Context, q Queryer, site SiteID) ([]Comment, erro
 }
 
 // FindComment reads a comment of a site; nil where there is none.
-func FindComment(ctx context.Context, q Queryer, site SiteID, id int64) (*Comment, error) {
+func FindComment(ctx context.Context, q Reader, site SiteID, id int64) (*Comment, error) {
 	list, err := comments(ctx, q, `site = ? AND id = ?`, site, id)
 	if err != nil || len(list) == 0 {
 		return nil, err

@@ -46,7 +46,7 @@ func scanPage(r *sql.Rows) (p Page, err error) {
 }
 
 // WorkingCopy reads the pages of a site's working copy, in order.
-func WorkingCopy(ctx context.Context, q Queryer, site SiteID) ([]Page, error) {
+func WorkingCopy(ctx context.Context, q Reader, site SiteID) ([]Page, error) {
 	pages, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? ORDER BY position, rowid`, site)
 	if err != nil {
 		return nil, fmt.Errorf("reading the working copy of %s: %w", site, err)
@@ -55,7 +55,7 @@ func WorkingCopy(ctx context.Context, q Queryer, site SiteID) ([]Page, error) {
 }
 
 // FindPage reads a page of a working copy; nil where there is none.
-func FindPage(ctx context.Context, q Queryer, site SiteID, id string) (*Page, error) {
+func FindPage(ctx context.Context, q Reader, site SiteID, id string) (*Page, error) {
 	list, err := collect(ctx, q, scanPage, `SELECT `+pageColumns+` FROM pages WHERE site = ? AND id = ?`, site, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
@@ -131,7 +131,7 @@ func DropPage(ctx context.Context, q Queryer, site SiteID, id string) error {
 }
 
 // PageSaves lists the earlier states of a page without what they say, the latest first.
-func PageSaves(ctx context.Context, q Queryer, site SiteID, id string, most int) ([]PageSave, error) {
+func PageSaves(ctx context.Context, q Reader, site SiteID, id string, most int) ([]PageSave, error) {
 	return collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
 		var at int64
 		err = r.Scan(&s.Version, &at, &s.Who)
@@ -141,7 +141,7 @@ func PageSaves(ctx context.Context, q Queryer, site SiteID, id string, most int)
 }
 
 // PageSaved reads one earlier state of a page; nil where there is none.
-func PageSaved(ctx context.Context, q Queryer, site SiteID, id string, version int) (*PageSave, error) {
+func PageSaved(ctx context.Context, q Reader, site SiteID, id string, version int) (*PageSave, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (s PageSave, err error) {
 		return s, r.Scan(&s.Version, &s.Title, &s.Body)
 	}, `SELECT version, title, body FROM page_saves WHERE site = ? AND page = ? AND version = ?`, site, id, version)
@@ -166,7 +166,7 @@ func SaveWorkingPages(ctx context.Context, q Queryer, site SiteID, pages []Page)
 
 // WorkingOutlines reads the working copy of every site, or of one, without the
 // pages' texts.
-func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*Edition, error) {
+func WorkingOutlines(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Edition, error) {
 	bySite := map[SiteID]*Edition{}
 	of := func(id SiteID) *Edition {
 		e := bySite[id]
@@ -205,7 +205,7 @@ func WorkingOutlines(ctx context.Context, q Queryer, site SiteID) (map[SiteID]*E
 
 // ChangedBodies gives the ids of the pages of a working copy whose text differs
 // from the live edition's.
-func ChangedBodies(ctx context.Context, q Queryer, site SiteID) (map[string]bool, error) {
+func ChangedBodies(ctx context.Context, q Reader, site SiteID) (map[string]bool, error) {
 	changed := map[string]bool{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var id string
@@ -220,7 +220,7 @@ func ChangedBodies(ctx context.Context, q Queryer, site SiteID) (map[string]bool
 
 // ChangedPages counts the pages of a working copy at or below a path that differ
 // from the live edition.
-func ChangedPages(ctx context.Context, q Queryer, site SiteID, under string) (n int, err error) {
+func ChangedPages(ctx context.Context, q Reader, site SiteID, under string) (n int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT count(*) FROM pages p JOIN sites s ON s.id = p.site
 		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
 		WHERE p.site = ?1 AND (p.path = ?2 OR substr(p.path, 1, length(?2) + 1) = ?2 || '/')

@@ -18,7 +18,7 @@ type PassSecret struct {
 }
 
 // PassSecrets reads the secrets of all passes.
-func PassSecrets(ctx context.Context, q Queryer, site SiteID) ([]PassSecret, error) {
+func PassSecrets(ctx context.Context, q Reader, site SiteID) ([]PassSecret, error) {
 	return collectOf(ctx, q, func(r *sql.Rows) (s PassSecret, err error) {
 		return s, r.Scan(&s.Site, &s.Pass, &s.Version, &s.Hash, &s.Weak, &s.Reuse)
 	}, `SELECT site, pass, version, hash, weak, reuse FROM pass_secrets`, "site", site, "")

@@ -20,7 +20,7 @@ func SavePreview(ctx context.Context, q Queryer, p Preview) error {
 }
 
 // Previews reads the preview links of a site, or the one with an id.
-func Previews(ctx context.Context, q Queryer, site SiteID, id string) ([]Preview, error) {
+func Previews(ctx context.Context, q Reader, site SiteID, id string) ([]Preview, error) {
 	column, key := "id", id
 	if site != "" {
 		column, key = "site", string(site)

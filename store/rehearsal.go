@@ -29,7 +29,7 @@ type NewSecret struct {
 }
 
 // FindRehearsal reads somebody's rehearsal of a site; nil where there is none.
-func FindRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) (*Rehearsal, error) {
+func FindRehearsal(ctx context.Context, q Reader, site SiteID, who Who) (*Rehearsal, error) {
 	r := &Rehearsal{Site: site, Who: who, Base: &access.Site{}, Draft: &access.Site{}}
 	var base, draft, secrets []byte
 	var due sql.NullInt64
@@ -70,7 +70,7 @@ type DueRehearsal struct {
 
 // DueRehearsals lists the sites and people whose rehearsals are to be applied by
 // themselves by now, the longest due first.
-func DueRehearsals(ctx context.Context, q Queryer, now time.Time) ([]DueRehearsal, error) {
+func DueRehearsals(ctx context.Context, q Reader, now time.Time) ([]DueRehearsal, error) {
 	return collect(ctx, q, func(r *sql.Rows) (due DueRehearsal, err error) {
 		return due, r.Scan(&due.Site, &due.Who)
 	}, `SELECT site, who FROM rehearsals WHERE due <= ? ORDER BY due, rowid`, now.Unix())
@@ -83,7 +83,7 @@ func DropRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) error {
 
 // Troubles reads why rehearsals of somebody's were not applied by themselves, by
 // site.
-func Troubles(ctx context.Context, q Queryer, who Who) (map[SiteID]string, error) {
+func Troubles(ctx context.Context, q Reader, who Who) (map[SiteID]string, error) {
 	troubles := map[SiteID]string{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID

@@ -8,7 +8,7 @@ import (
 )
 
 // Setting reads a named setting; "" where it was never written.
-func Setting(ctx context.Context, q Queryer, name string) (value string, err error) {
+func Setting(ctx context.Context, q Reader, name string) (value string, err error) {
 	err = q.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&value)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return "", fmt.Errorf("reading the setting %s: %w", name, err)

@@ -30,6 +30,12 @@ type Queryer interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
 }
 
+// Reader is what both can do that changes nothing.
+type Reader interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
 // ErrOlder says that the file was written by an older Velada, whose tables a
 // command that only reads does not change.
 var ErrOlder = errors.New("the database was written by an older Velada: start velada serve once, which brings it up to date")
@@ -169,13 +175,13 @@ func ofSite(query, column string, site SiteID, rest string) (string, []any) {
 }
 
 // collectOf reads all rows of a query that is limited to one site, or to none.
-func collectOf[T any](ctx context.Context, q Queryer, scan func(*sql.Rows) (T, error), query, column string, site SiteID, rest string) ([]T, error) {
+func collectOf[T any](ctx context.Context, q Reader, scan func(*sql.Rows) (T, error), query, column string, site SiteID, rest string) ([]T, error) {
 	text, args := ofSite(query, column, site, rest)
 	return collect(ctx, q, scan, text, args...)
 }
 
 // collect reads all rows of a query with one function a row.
-func collect[T any](ctx context.Context, q Queryer, scan func(*sql.Rows) (T, error), query string, args ...any) ([]T, error) {
+func collect[T any](ctx context.Context, q Reader, scan func(*sql.Rows) (T, error), query string, args ...any) ([]T, error) {
 	rows, err := q.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err

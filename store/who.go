@@ -90,7 +90,7 @@ func MoveWho(ctx context.Context, q Queryer, from, to Who) (gone bool, err error
 }
 
 // KeptOf reads everybody of whom anything is kept that MoveWho would move.
-func KeptOf(ctx context.Context, q Queryer) (map[Who]bool, error) {
+func KeptOf(ctx context.Context, q Reader) (map[Who]bool, error) {
 	kept := map[Who]bool{}
 	for _, c := range whose {
 		if c.table == "members" {

@@ -23,7 +23,7 @@ func known(ctx context.Context, h *house.House, a access.Address) (bool, error) 
 	if !signsIn { // somebody's before: who reads its mail now is not known
 		return false, nil
 	}
-	account, err := store.FindAccount(ctx, h.DB, who)
+	account, err := store.FindAccount(ctx, h.Reader(), who)
 	if err != nil || account != nil || !who.Bare() {
 		return err == nil, err
 	}
@@ -116,7 +116,7 @@ func ResetPassword(ctx context.Context, h *house.House, token, password string) 
 
 // Account reads somebody's account; one without a password where there is none yet.
 func Account(ctx context.Context, h *house.House, who store.Who) (*store.Account, error) {
-	account, err := store.FindAccount(ctx, h.DB, who)
+	account, err := store.FindAccount(ctx, h.Reader(), who)
 	if err == nil && account == nil {
 		account = &store.Account{Who: who}
 	}

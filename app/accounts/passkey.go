@@ -15,7 +15,7 @@ import (
 // Keyholder returns somebody with their passkeys.
 func Keyholder(ctx context.Context, h *house.House, a house.Actor) (identity.Keyholder, error) {
 	k := identity.Keyholder{Handle: handle(h, a.Who), Address: a.Address.String(), Name: a.Name}
-	list, err := store.Passkeys(ctx, h.DB, a.Who)
+	list, err := store.Passkeys(ctx, h.Reader(), a.Who)
 	for _, p := range list {
 		k.Handle = p.Handle // theirs since their first passkey
 		k.Credentials = append(k.Credentials, p.Credential)
@@ -62,7 +62,7 @@ func DropPasskey(ctx context.Context, h *house.House, a house.Actor, id []byte) 
 func SignInByPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, kept []byte, r *http.Request) (store.Who, error) {
 	var found *store.Passkey
 	_, credential, err := p.Check(kept, r, func(id, handle []byte) (k identity.Keyholder, err error) {
-		if found, err = store.FindPasskey(ctx, h.DB, id); err != nil {
+		if found, err = store.FindPasskey(ctx, h.Reader(), id); err != nil {
 			return k, err
 		}
 		nobody := errors.New("nobody here has this passkey")

@@ -26,7 +26,7 @@ const manyWrongCodes = 10
 // SecondStep checks a code of somebody's second step, or one of their recovery
 // codes, each of which works once.
 func SecondStep(ctx context.Context, h *house.House, who store.Who, code string, from house.From) error {
-	account, err := store.FindAccount(ctx, h.DB, who)
+	account, err := store.FindAccount(ctx, h.Reader(), who)
 	if err != nil {
 		return err
 	}
@@ -80,7 +80,7 @@ func SecondStep(ctx context.Context, h *house.House, who store.Who, code string,
 func slowCodes(ctx context.Context, h *house.House, who store.Who, from house.From) error {
 	key := string(who)
 	if from.Browser != "" {
-		known, err := store.KnownBrowser(ctx, h.DB, who, sha256.Sum256([]byte(from.Browser)))
+		known, err := store.KnownBrowser(ctx, h.Reader(), who, sha256.Sum256([]byte(from.Browser)))
 		if err != nil {
 			return err
 		}

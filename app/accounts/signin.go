@@ -46,7 +46,7 @@ func checkPassword(ctx context.Context, h *house.House, who store.Who, password 
 	if err != nil {
 		return err
 	}
-	account, err := store.FindAccount(ctx, h.DB, who)
+	account, err := store.FindAccount(ctx, h.Reader(), who)
 	if err != nil {
 		return fmt.Errorf("looking for an account: %w", err)
 	}
@@ -78,7 +78,7 @@ func countSignIn(ctx context.Context, h *house.House, what string, t *identity.T
 	token := sha256.Sum256([]byte(from.Browser))
 	known := false
 	if from.Browser != "" {
-		if known, err = store.KnownBrowser(ctx, h.DB, who, token); err != nil {
+		if known, err = store.KnownBrowser(ctx, h.Reader(), who, token); err != nil {
 			return nil, err
 		}
 	}

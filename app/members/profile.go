@@ -25,7 +25,7 @@ func Profile(ctx context.Context, h *house.House, site string, who store.Who) (s
 	if member == "" {
 		return store.Profile{}, house.ErrMayNot
 	}
-	p, err := store.FindProfile(ctx, h.DB, h.SiteID(site), member)
+	p, err := store.FindProfile(ctx, h.Reader(), h.SiteID(site), member)
 	if p.Name == "" {
 		p.Name = h.NameOf(who)
 	}
@@ -93,7 +93,7 @@ func MemberData(ctx context.Context, h *house.House, site string, who store.Who)
 		}
 	}
 	slices.SortFunc(written, func(a, b comment) int { return a.At.Compare(b.At) })
-	browsers, err := store.SignedInOf(ctx, h.DB, who)
+	browsers, err := store.SignedInOf(ctx, h.Reader(), who)
 	if err != nil {
 		return nil, err
 	}

@@ -118,13 +118,13 @@ func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 	var files []store.File
 	var err error
 	if number == 0 {
-		pages, err = store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+		pages, err = store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
 		if err == nil {
-			files, err = store.WorkingFiles(ctx, h.DB, h.SiteID(site))
+			files, err = store.WorkingFiles(ctx, h.Reader(), h.SiteID(site))
 		}
 	} else {
 		var e *store.Edition
-		if e, err = store.FindEdition(ctx, h.DB, h.SiteID(site), number); err == nil && e == nil {
+		if e, err = store.FindEdition(ctx, h.Reader(), h.SiteID(site), number); err == nil && e == nil {
 			err = store.ErrNoEdition
 		} else if err == nil {
 			pages, files = e.Pages, e.Files
@@ -144,7 +144,7 @@ func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 		if !sees(f.Path) {
 			continue
 		}
-		data, err := store.Blob(ctx, h.DB, f.Blob)
+		data, err := store.Blob(ctx, h.Reader(), f.Blob)
 		if err != nil {
 			return err
 		}

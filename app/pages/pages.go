@@ -46,7 +46,7 @@ type Saved struct {
 func SavePage(ctx context.Context, h *house.House, a house.Actor, site, id string, version int, title, body string, force bool) (Saved, error) {
 	title, body = strings.TrimSpace(title), strings.ReplaceAll(body, "\r\n", "\n")
 	for range 5 {
-		now, err := store.FindPage(ctx, h.DB, h.SiteID(site), id)
+		now, err := store.FindPage(ctx, h.Reader(), h.SiteID(site), id)
 		switch {
 		case err != nil:
 			return Saved{}, err
@@ -80,7 +80,7 @@ func SavePage(ctx context.Context, h *house.House, a house.Actor, site, id strin
 // putTogether merges what somebody wrote from an earlier version of a page into what
 // it says now.
 func mergeSave(ctx context.Context, h *house.House, site string, now store.Page, version int, title, body string) (Saved, error) {
-	base, err := store.PageSaved(ctx, h.DB, h.SiteID(site), now.ID, version)
+	base, err := store.PageSaved(ctx, h.Reader(), h.SiteID(site), now.ID, version)
 	if err != nil {
 		return Saved{}, err
 	}
@@ -349,14 +349,14 @@ func DropFile(ctx context.Context, h *house.House, a house.Actor, site, at strin
 // WorkingEdition is the working copy as an edition that is not published, to be
 // looked at.
 func WorkingEdition(ctx context.Context, h *house.House, site string) (*house.LiveEdition, []store.Page, error) {
-	pages, err := store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+	pages, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return nil, nil, err
 	}
 	if err := renderPages(ctx, pages); err != nil {
 		return nil, nil, err
 	}
-	files, err := store.WorkingFiles(ctx, h.DB, h.SiteID(site))
+	files, err := store.WorkingFiles(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return nil, nil, err
 	}

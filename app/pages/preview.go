@@ -48,7 +48,7 @@ func FindPreview(ctx context.Context, h *house.House, token string) (*store.Prev
 	if subtle.ConstantTimeCompare([]byte(token), []byte(PreviewToken(h, id))) != 1 {
 		return nil, ErrNoPreview
 	}
-	list, err := store.Previews(ctx, h.DB, "", id)
+	list, err := store.Previews(ctx, h.Reader(), "", id)
 	if err != nil {
 		return nil, err
 	}
@@ -61,7 +61,7 @@ func FindPreview(ctx context.Context, h *house.House, token string) (*store.Prev
 // PreviewsFor lists the preview links of a site that somebody may know of: those
 // that show nothing but what they may see themselves.
 func PreviewsFor(ctx context.Context, h *house.House, a house.Actor, site string) ([]store.Preview, error) {
-	list, err := store.Previews(ctx, h.DB, h.SiteID(site), "")
+	list, err := store.Previews(ctx, h.Reader(), h.SiteID(site), "")
 	if err != nil {
 		return nil, err
 	}

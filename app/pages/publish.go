@@ -86,15 +86,15 @@ func DraftPolicy(ctx context.Context, h *house.House, site string) (*access.Poli
 
 // workingAsEdition reads the working copy of a site as its next edition.
 func workingAsEdition(ctx context.Context, h *house.House, site string) (*store.Edition, error) {
-	pages, err := store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+	pages, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return nil, err
 	}
-	files, err := store.WorkingFiles(ctx, h.DB, h.SiteID(site))
+	files, err := store.WorkingFiles(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return nil, err
 	}
-	number, err := store.NextNumber(ctx, h.DB, h.SiteID(site))
+	number, err := store.NextNumber(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return nil, err
 	}
@@ -107,7 +107,7 @@ func PlanReturn(ctx context.Context, h *house.House, site string, number int) (*
 }
 
 func planReturn(ctx context.Context, h *house.House, site string, number int, shown bool) (*Publication, error) {
-	e, err := store.FindEdition(ctx, h.DB, h.SiteID(site), number)
+	e, err := store.FindEdition(ctx, h.Reader(), h.SiteID(site), number)
 	if err != nil {
 		return nil, err
 	}
@@ -127,7 +127,7 @@ func plan(ctx context.Context, h *house.House, site string, e *store.Edition, sh
 	}
 	p := &Publication{Address: site, Edition: e}
 	if live := s.Site(site).Live; live != nil {
-		found, err := store.FindEdition(ctx, h.DB, e.Site, live.Number)
+		found, err := store.FindEdition(ctx, h.Reader(), e.Site, live.Number)
 		if err != nil {
 			return nil, err
 		}
@@ -565,7 +565,7 @@ func PublishDue(ctx context.Context, h *house.House) error {
 	if h.State() == nil {
 		return nil
 	}
-	due, err := store.DueEditions(ctx, h.DB, h.Now(), "")
+	due, err := store.DueEditions(ctx, h.Reader(), h.Now(), "")
 	if err != nil {
 		return fmt.Errorf("reading which editions are due: %w", err)
 	}

@@ -25,7 +25,7 @@ type Slip struct{ Name, Address, Code string }
 // everybody whose account is more than this group's. A second step stays as it is,
 // and everybody who gets a slip is told so.
 func MakeSlips(ctx context.Context, h *house.House, a house.Actor, group string, people []string, again bool) (slips []Slip, left []RosterRow, err error) {
-	made, _, err := slipsFor(ctx, h, h.DB, a, group, people, again)
+	made, _, err := slipsFor(ctx, h, h.Reader(), a, group, people, again)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -86,7 +86,7 @@ func firstCodes(people []access.Person) (codes, hashes map[store.Who]string) {
 }
 
 // slipsFor lists the people of a group who get a slip, and those who do not.
-func slipsFor(ctx context.Context, h *house.House, q store.Queryer, a house.Actor, group string, people []string, again bool) (list []access.Person, left []RosterRow, err error) {
+func slipsFor(ctx context.Context, h *house.House, q store.Reader, a house.Actor, group string, people []string, again bool) (list []access.Person, left []RosterRow, err error) {
 	s := h.State()
 	if err := s.Allows(ctx, q, a, house.Needs{Keeps: group}, access.At(h.Now())); err != nil {
 		return nil, nil, err
@@ -117,7 +117,7 @@ func slipsFor(ctx context.Context, h *house.House, q store.Queryer, a house.Acto
 }
 
 // noSlip says why somebody gets no slip from the one who makes them, or "".
-func noSlip(ctx context.Context, h *house.House, q store.Queryer, a house.Actor, group string, p access.Person, account *store.Account) (string, error) {
+func noSlip(ctx context.Context, h *house.House, q store.Reader, a house.Actor, group string, p access.Person, account *store.Account) (string, error) {
 	s := h.State()
 	who := store.Who(p.ID)
 	switch {
@@ -209,7 +209,7 @@ func AskJoinCode(ctx context.Context, h *house.House, code string, from house.Fr
 	if err != nil {
 		return nil, err
 	}
-	c, err := store.FindJoinCode(ctx, h.DB, strings.Join(strings.FieldsFunc(strings.ToLower(code), func(r rune) bool { return r == ' ' || r == '-' }), "-"))
+	c, err := store.FindJoinCode(ctx, h.Reader(), strings.Join(strings.FieldsFunc(strings.ToLower(code), func(r rune) bool { return r == ' ' || r == '-' }), "-"))
 	if err != nil {
 		return nil, err
 	}

@@ -142,7 +142,7 @@ type OfferedEntry struct {
 
 // Offer reads an invitation by its token.
 func FindOffer(ctx context.Context, h *house.House, token string) (*Offer, error) {
-	inv, err := store.InvitationByToken(ctx, h.DB, sha256.Sum256([]byte(token)))
+	inv, err := store.InvitationByToken(ctx, h.Reader(), sha256.Sum256([]byte(token)))
 	if err != nil || inv == nil {
 		return nil, err
 	}
@@ -151,7 +151,7 @@ func FindOffer(ctx context.Context, h *house.House, token string) (*Offer, error
 
 // OffersTo reads what somebody is invited to.
 func OffersTo(ctx context.Context, h *house.House, a house.Actor) (list []*Offer, err error) {
-	invitations, err := store.InvitationsTo(ctx, h.DB, a.Who)
+	invitations, err := store.InvitationsTo(ctx, h.Reader(), a.Who)
 	if err != nil {
 		return nil, err
 	}
@@ -188,7 +188,7 @@ func offer(ctx context.Context, h *house.House, inv store.Invitation) (*Offer, e
 			}
 		}
 	}
-	account, err := store.FindAccount(ctx, h.DB, inv.Who)
+	account, err := store.FindAccount(ctx, h.Reader(), inv.Who)
 	o.Account = account != nil
 	o.Over = inv.Status != "waiting" || !h.Now().Before(inv.Ends) || len(o.Entries) == 0 || !there || s.Blocked(inv.By)
 	return o, err
@@ -196,7 +196,7 @@ func offer(ctx context.Context, h *house.House, inv store.Invitation) (*Offer, e
 
 // answerable finds an invitation that somebody may answer.
 func answerable(ctx context.Context, h *house.House, a house.Actor, id string) (*Offer, error) {
-	inv, err := store.FindInvitation(ctx, h.DB, id)
+	inv, err := store.FindInvitation(ctx, h.Reader(), id)
 	if err != nil {
 		return nil, err
 	}

@@ -67,7 +67,7 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 		})
 		sections = append(sections, section{g, parent + "/" + slug})
 	}
-	pages, err := store.WorkingCopy(ctx, h.DB, h.SiteID(site))
+	pages, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
 	if err != nil {
 		return 0, err
 	}
@@ -97,7 +97,7 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 	if err != nil {
 		return 0, err
 	}
-	keepers, err := store.Keepers(ctx, h.DB, f.Class)
+	keepers, err := store.Keepers(ctx, h.Reader(), f.Class)
 	if err != nil {
 		return made, err
 	}
@@ -158,7 +158,7 @@ func Sections(ctx context.Context, h *house.House, site string) (list []SectionS
 			continue
 		}
 		if pages == nil {
-			if pages, err = store.WorkingCopy(ctx, h.DB, h.SiteID(site)); err != nil {
+			if pages, err = store.WorkingCopy(ctx, h.Reader(), h.SiteID(site)); err != nil {
 				return nil, err
 			}
 		}
@@ -172,7 +172,7 @@ func Sections(ctx context.Context, h *house.House, site string) (list []SectionS
 				st.LastAt, st.LastBy = p.SavedAt, p.SavedBy
 			}
 		}
-		if st.Waiting, err = store.ChangedPages(ctx, h.DB, h.SiteID(site), e.Under); err != nil {
+		if st.Waiting, err = store.ChangedPages(ctx, h.Reader(), h.SiteID(site), e.Under); err != nil {
 			return nil, err
 		}
 		list = append(list, st)
