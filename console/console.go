@@ -13,7 +13,6 @@ import (
 	"net"
 	"net/http"
 	"runtime/debug"
-	"sync"
 	"time"
 	"velada/app/pages"
 	"velada/app/people"
@@ -44,10 +43,8 @@ type Console struct {
 
 	sessions  *scs.SessionManager
 	passkeys  *identity.Passkeys
-	handouts  sync.Map // token → handout, shown once
+	shelf     *Shelf
 	presence  presence
-	rosters   comingIn
-	slips     slipSheets
 	ending    <-chan struct{} // closed when the console ends
 	templates map[string]*template.Template
 	handler   http.Handler
@@ -59,6 +56,7 @@ type Console struct {
 // New gives the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
+	c.shelf = newShelf()
 	c.sessions = scs.New()
 	c.sessions.Store = house.SessionStore(ctx)
 	c.sessions.Lifetime = 7 * 24 * time.Hour
@@ -76,13 +74,14 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	}
 	c.passkeys = passkeys
 	glass.Preview = c.preview
-	c.handler = c.routes(secure)
+	c.handler = c.routes(rooms())
 	return c
 }
 
 func (c *Console) ServeHTTP(w http.ResponseWriter, r *http.Request) { c.handler.ServeHTTP(w, r) }
 
-func (c *Console) routes(secure bool) http.Handler {
+// routes puts the rooms' requests behind what each of them needs.
+func (c *Console) routes(rooms [][]Route) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	c.engine = g
@@ -96,187 +95,19 @@ func (c *Console) routes(secure bool) http.Handler {
 			x.Status(http.StatusNotFound)
 		}
 	})
-	g.GET("/set-up", c.showSetUp)
-	g.POST("/set-up", limit(mostSignIn), c.doSetUp)
-	open := g.Group("/", limit(mostSignIn), c.needsHouse)
-	open.GET("/sign-in", c.showSignIn)
-	open.POST("/sign-in", c.doSignIn)
-	open.GET("/sign-in/with/:provider", c.signInWith)
-	open.GET("/tint/:site", c.tint)
-	open.GET("/sign-in/back", c.backFrom)
-	open.POST("/sign-in/passkey", c.signInByPasskey)
-	open.POST("/sign-in/passkey/ask", c.askPasskey)
-	open.GET("/forgot", c.showForgot)
-	open.POST("/forgot", c.doForgot)
-	open.GET("/by-mail/:token", c.showByMail)
-	open.POST("/by-mail/:token", c.doByMail)
-	open.GET("/second-step", c.showSecond)
-	open.POST("/second-step", c.doSecond)
-	open.GET("/first-password", c.showFirstPassword)
-	open.POST("/first-password", c.doFirstPassword)
-	open.GET("/invitations/:token", c.showOffer)
-	open.POST("/invitations/:token", c.doOffer)
-	open.GET("/stop/:token", c.stop)
-	open.POST("/stop/:token", c.stop)
-	open.GET("/join", c.showJoin)
-	open.POST("/join", c.doJoin)
-	open.POST("/sign-out", c.signOut)
-
-	in := g.Group("/", c.signedIn, limit(mostForm), c.readForm)
-	in.GET("/", func(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") })
-	in.GET("/sites", c.sites)
-	in.GET("/new-site", c.newSite)
-	in.POST("/new-site", c.doNewSite)
-	in.GET("/address-free", c.addressFree)
-	in.GET("/jump", c.jump)
-	in.GET("/strength", c.strength)
-	in.GET("/ledger", c.ledger)
-	in.GET("/account", c.account)
-	in.POST("/account", c.doAccount)
-	in.POST("/account/password", c.needsProofWithout, c.doPassword)
-	in.GET("/again", c.showAgain)
-	in.POST("/again", c.doAgain)
-	in.POST("/account/second-step", c.needsProof, c.doSetSecond)
-	in.POST("/account/passkeys", c.needsProof, c.keepPasskey)
-	in.POST("/account/passkeys/ask", c.needsProof, c.askNewPasskey)
-	in.POST("/account/passkeys/drop", c.needsProof, c.dropPasskey)
-	in.POST("/account/browsers", c.endBrowser)
-	in.POST("/account/invitation", c.answerInvitation)
-	in.GET("/people", c.people)
-	stewards := in.Group("", c.forStewards)
-	stewards.POST("/people", c.doNewPerson)
-	stewards.GET("/people/:person", c.person)
-	stewards.POST("/people/:person", c.doPerson)
-	stewards.POST("/people/:person/leave", c.doLeaveHouse)
-	stewards.POST("/people/:person/merge", c.doMerge)
-	stewards.POST("/people/:person/release", c.doRelease)
-	stewards.POST("/people/:person/group", c.doPersonGroup)
-	stewards.GET("/new-group", c.newGroup)
-	stewards.POST("/new-group", c.doGroup)
-	keepers := in.Group("/groups/:group", c.forKeepers)
-	keepers.GET("", c.group)
-	keepers.GET("/out", c.groupOut)
-	keepers.GET("/roster", c.roster)
-	keepers.POST("/roster", c.doRoster)
-	keepers.POST("/people", c.doGroupPeople)
-	keepers.POST("/slips", c.doSlips)
-	keepers.POST("/codes", c.doJoinCode)
-	keepers.POST("/joins", c.doAnswerJoin)
-	keepers.POST("", c.forStewards, c.doGroup)
-	keepers.POST("/keepers", c.forStewards, c.doKeepers)
-	keepers.POST("/delete", c.forStewards, c.doDeleteGroup)
-	in.GET("/slips/:token", c.showSlips)
-	in.GET("/notices", c.notices)
-	in.POST("/notices", c.seeNotices)
-	in.GET("/outbox", c.outbox)
-	in.GET("/outbox/:id", c.outbox)
-	in.GET("/outbox/:id/eml", c.mailFile)
-	in.GET("/house-rules", c.houseRules)
-	in.POST("/house-rules/second-step", c.doSecondStepRule)
-	in.POST("/house-rules/no-mail", c.doNoMail)
-	in.POST("/house-rules/mail", c.doMailServer)
-	in.POST("/house-rules/providers", c.doProvider)
-	site := in.Group("/sites/:site", c.onSite)
-	whole := site.Group("", c.onWholeSite)
-	whole.GET("", c.standing)
-	whole.GET("/door", c.door)
-	whole.GET("/walk", c.walkIn)
-	whole.GET("/passes", c.passes)
-	whole.GET("/holding", c.holding)
-	whole.GET("/rehearsal", c.rehearsal)
-	whole.GET("/team", c.team)
-	whole.GET("/pick", c.pick)
-	whole.GET("/here", c.watch)
-	whole.GET("/sightlines", c.sightlines)
-	whole.GET("/sightlines.csv", c.sightlinesCSV)
-	whole.GET("/sightlines.svg", c.sightlinesSVG)
-	whole.GET("/people", c.findPeople)
-	whole.GET("/ledger", c.siteLedger)
-	door := site.Group("", c.may(access.ChangeDoor, "You may look at this site's door, not change it."))
-	door.GET("/links/:file", c.linkQR)
-	door.POST("/door/start", c.doStart)
-	door.POST("/door/add", c.doAdd)
-	door.POST("/door/change", c.doChange)
-	door.POST("/door/remove", c.doRemove)
-	door.POST("/door/settings", c.doSettings)
-	door.POST("/door/own", c.doOwnDoor)
-	door.POST("/door/pass", c.doPass)
-	door.POST("/door/check", c.check)
-	door.POST("/passes/key", c.doKey)
-	door.POST("/passes/link", c.doLink)
-	door.POST("/holding", c.doHolding)
-	door.POST("/holding/words", c.doHoldingWords)
-	door.POST("/promises", c.doPromise)
-	door.POST("/promises/drop", c.dropPromise)
-	site.GET("/pages", c.pages)
-	site.GET("/pages/:page", c.page1)
-	site.GET("/pages/:page/live", c.live)
-	site.POST("/pages", c.newPage)
-	site.POST("/pages/:page", c.savePage)
-	site.POST("/pages/:page/place", c.placePage)
-	site.POST("/pages/:page/shift", c.shiftPage)
-	site.POST("/pages/:page/drop", c.dropPage)
-	site.POST("/pages/:page/restore", c.restorePage)
-	site.POST("/pages/:page/drop-file", c.dropFile)
-	site.POST("/files", c.addFile)
-	site.GET("/files/*path", c.workingFile)
-	site.GET("/find-link", c.findLink)
-	site.GET("/look", c.lookAtWorking)
-	site.GET("/archive", c.archiveOut)
-	site.POST("/archive", c.archiveIn)
-	site.POST("/previews", c.doPreview)
-	site.POST("/previews/end", c.endPreview)
-	site.GET("/publish", c.publish)
-	site.POST("/publish", c.may(access.Publish, "You may write here, not publish: ask those who may."), c.doPublish)
-	site.POST("/ask", c.doAsk)
-	site.GET("/editions", c.editions)
-	site.GET("/editions/:number", c.edition)
-	whole.GET("/listing", c.listing)
-	whole.GET("/address-free", c.addressFree)
-	whole.GET("/short/:file", c.shortQR)
-	whole.GET("/sheet", c.shortSheet)
-	whole.GET("/members", c.members)
-	admitting := site.Group("", c.may(access.ManageMembers, "Members of this site are looked after by others."))
-	admitting.POST("/members", c.doMember)
-	admitting.GET("/members.csv", c.membersOut)
-	admitting.POST("/members/sign-up", c.doSignUp)
-	admitting.POST("/members/like", c.doLike)
-	admitting.POST("/members/letter", c.doMemberLetter)
-	admitting.POST("/members/asking", c.doAnswerAsking)
-	admitting.POST("/members/comments", c.doModerate)
-	listing := site.Group("", c.may(access.ManageListing, "You may look at how this site is found, not change it."))
-	listing.POST("/details", c.doDetails)
-	listing.POST("/address", c.doAddress)
-	listing.POST("/address/let-go", c.doLetGo)
-	listing.POST("/short", c.doShort)
-	listing.POST("/upstream", c.doUpstream)
-	publishing := site.Group("", c.may(access.Publish, "You may look at this site's editions, not change which is live."))
-	publishing.POST("/editions/back", c.doGoBack)
-	publishing.POST("/editions/call-off", c.doCallOff)
-	publishing.POST("/editions/down", c.doTakeDown)
-	team := site.Group("", c.may(access.ManageTeam, "You may look at this site's team, not change it."))
-	team.POST("/team/entry", c.doEntry)
-	team.POST("/team/leave", c.doLeaveTeam)
-	team.POST("/team/role", c.doRole)
-	team.POST("/team/invite", c.doInvite)
-	team.POST("/team/invitation", c.doInvitation)
-	team.POST("/team/editors", c.doEditors)
-	team.POST("/team/sections", c.doSections)
-	site.POST("/team/hand-over", c.may(access.Own, "Only an owner can hand this site over."), c.doHandOver)
-	site.POST("/team/leave-self", c.doLeave)
-	rehearsing := site.Group("", c.mayRehearse)
-	rehearsing.POST("/rehearsal/discard", c.doDiscard)
-	rehearsing.POST("/rehearsal/apply", c.doApply)
-	rehearsing.POST("/rehearsal/later", c.doLater)
-	door.POST("/ledger/undo", c.doUndo)
+	for _, room := range rooms {
+		for _, r := range room {
+			chain := append(r.Needs.before(c), func(x *gin.Context) { r.Do(c, x) })
+			g.Handle(r.Method, r.Path, chain...)
+		}
+	}
 	g.NoRoute(c.signedIn, func(x *gin.Context) { c.notFound(x) })
-
 	protection := http.NewCrossOriginProtection()
-	return c.secure(protection.Handler(c.sessions.LoadAndSave(g)), secure)
+	return c.secure(protection.Handler(c.sessions.LoadAndSave(g)))
 }
 
 // secure sets the headers that every answer of the console carries.
-func (c *Console) secure(next http.Handler, https bool) http.Handler {
+func (c *Console) secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		// A form that signs in leads on to the site it came from, so forms may go there.
@@ -286,7 +117,7 @@ func (c *Console) secure(next http.Handler, https bool) http.Handler {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cache-Control", "private, no-store")
-		if https {
+		if c.https {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
 		next.ServeHTTP(w, r)

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 	"velada/app/doors"
 	"velada/core/parts"
 	"velada/house"
@@ -182,23 +183,22 @@ type handout struct{ Label, Password, Text string }
 
 // giveHandout keeps a new password until the next view, in memory alone.
 func (c *Console) giveHandout(x *gin.Context, label, password, path string) {
-	token := identity.Token()
 	s, site := c.House.State(), x.Param("site")
 	url := c.SiteURL(site)
 	if strings.HasPrefix(path, "/") && path != "/" {
 		url += access.EscapePath(path)
 	}
-	c.handouts.Store(token, &handout{
+	token := c.shelf.put(actor(x).Who, &handout{
 		Label: label, Password: password,
 		Text: fmt.Sprintf("Hello,\n\nyou can read %s at %s\nThe page asks for a password: %s\n\n%s", s.SiteDocument(site).Title, url, password, actor(x).Name),
-	})
+	}, handoutLife)
 	c.sessions.Put(x.Request.Context(), "handout", token)
 }
 
+// handoutLife is how long a new password waits for the view that shows it.
+const handoutLife = 5 * time.Minute
+
 func (c *Console) takeHandout(x *gin.Context) *handout {
-	found, ok := c.handouts.LoadAndDelete(c.sessions.PopString(x.Request.Context(), "handout"))
-	if !ok {
-		return nil
-	}
-	return found.(*handout)
+	h, _ := take[*handout](c.shelf, c.sessions.PopString(x.Request.Context(), "handout"), actor(x).Who)
+	return h
 }

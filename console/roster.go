@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
-	"sync"
 	"time"
 	"velada/app/people"
 	"velada/words"
@@ -12,51 +11,29 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/core/roster"
-	"velada/identity"
 	"velada/store"
 )
 
-// comingIn keeps rosters that were read and have not been taken in.
-type comingIn struct {
-	mu   sync.Mutex
-	list map[string]pendingRoster
-}
-
+// pendingRoster is a roster on its way in: it is looked at before it is taken.
 type pendingRoster struct {
-	who         store.Who
 	group, name string
 	sheet       *roster.Sheet
-	ends        time.Time
 }
 
 const rosterLife = 30 * time.Minute
 
-func (r *comingIn) put(p pendingRoster) string {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.list == nil {
-		r.list = map[string]pendingRoster{}
-	}
-	now := time.Now()
-	for token, old := range r.list {
-		if now.After(old.ends) || old.who == p.who {
-			delete(r.list, token)
-		}
-	}
-	p.ends = now.Add(rosterLife)
-	token := identity.Token()
-	r.list[token] = p
-	return token
+// putRoster keeps a roster for somebody, in the place of an earlier one of theirs.
+func (c *Console) putRoster(who store.Who, p *pendingRoster) string {
+	c.shelf.takeAll(who, func(value any) bool { _, is := value.(*pendingRoster); return is })
+	return c.shelf.put(who, p, rosterLife)
 }
 
-func (r *comingIn) get(token string, who store.Who, group string) *pendingRoster {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	p, there := r.list[token]
-	if !there || p.who != who || p.group != group || time.Now().After(p.ends) {
+func (c *Console) rosterKept(token string, who store.Who, group string) *pendingRoster {
+	p, there := Shelved[*pendingRoster](c.shelf, token, who)
+	if !there || p.group != group {
 		return nil
 	}
-	return &p
+	return p
 }
 
 // rosterView is a roster on its way in.
@@ -94,7 +71,7 @@ var fieldNames = map[roster.Field]string{
 func (c *Console) roster(x *gin.Context) {
 	v := &rosterView{Group: x.Param("group"), Name: words.Wording{Document: c.House.State().Policy.Document()}.Group(x.Param("group"))}
 	if token := x.Query("take"); token != "" {
-		p := c.rosters.get(token, actor(x).Who, v.Group)
+		p := c.rosterKept(token, actor(x).Who, v.Group)
 		if p == nil {
 			c.complain(x, "That roster was not kept: choose it again.")
 			x.Redirect(http.StatusSeeOther, "/groups/"+v.Group+"/roster")
@@ -161,7 +138,7 @@ func (c *Console) doRoster(x *gin.Context) {
 	group, me := x.Param("group"), actor(x)
 	here := "/groups/" + group + "/roster"
 	if token := x.PostForm("take"); token != "" {
-		p := c.rosters.get(token, me.Who, group)
+		p := c.rosterKept(token, me.Who, group)
 		if p == nil {
 			c.complain(x, "That roster was not kept: choose it again.")
 			x.Redirect(http.StatusSeeOther, here)
@@ -198,7 +175,7 @@ func (c *Console) doRoster(x *gin.Context) {
 	if err != nil {
 		c.complain(x, "This roster cannot be read: "+err.Error()+".")
 	} else {
-		to += "?take=" + c.rosters.put(pendingRoster{who: me.Who, group: group, name: name, sheet: sheet})
+		to += "?take=" + c.putRoster(me.Who, &pendingRoster{group: group, name: name, sheet: sheet})
 	}
 	if strings.Contains(x.GetHeader("Accept"), "application/json") {
 		x.Header("Location", to)

@@ -24,6 +24,8 @@ type siteRow struct {
 	Trouble              string // why a rehearsal was not applied by itself
 }
 
+func (c *Console) home(x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") }
+
 func (c *Console) sites(x *gin.Context) {
 	s, me := c.House.State(), actor(x)
 	at := access.At(c.House.Now())

@@ -7,7 +7,6 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
-	"sync"
 	"time"
 	"velada/app/people"
 	"velada/words"
@@ -18,23 +17,13 @@ import (
 	"golang.org/x/image/font/gofont/gobold"
 	"golang.org/x/image/font/gofont/gomono"
 	"golang.org/x/image/font/gofont/goregular"
-
-	"velada/identity"
-	"velada/store"
 )
 
-// slipSheets keeps sheets of slips for a while, so that one can be printed: the
-// codes on them are kept nowhere else.
-type slipSheets struct {
-	mu   sync.Mutex
-	list map[string]slipSheet
-}
-
+// slipSheet is a sheet of slips, kept for a while so that it can be printed: the
+// codes on it are kept nowhere else.
 type slipSheet struct {
-	who                store.Who
 	group, house, site string
 	slips              []slipOut
-	ends               time.Time
 }
 
 // slipOut is one slip as it is printed.
@@ -45,30 +34,6 @@ type slipOut struct {
 }
 
 const sheetLife = 15 * time.Minute
-
-func (s *slipSheets) put(sheet slipSheet) string {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.list == nil {
-		s.list = map[string]slipSheet{}
-	}
-	for token, old := range s.list {
-		if time.Now().After(old.ends) {
-			delete(s.list, token)
-		}
-	}
-	sheet.ends = time.Now().Add(sheetLife)
-	token := identity.Token()
-	s.list[token] = sheet
-	return token
-}
-
-func (s *slipSheets) get(token string, who store.Who) (slipSheet, bool) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	sheet, there := s.list[token]
-	return sheet, there && sheet.who == who && time.Now().Before(sheet.ends)
-}
 
 func (c *Console) doSlips(x *gin.Context) {
 	group, me := x.Param("group"), actor(x)
@@ -83,7 +48,7 @@ func (c *Console) doSlips(x *gin.Context) {
 		return
 	}
 	doc := c.House.State().Policy.Document()
-	sheet := slipSheet{who: me.Who, group: words.Wording{Document: doc}.Group(group), house: doc.House.Name}
+	sheet := slipSheet{group: words.Wording{Document: doc}.Group(group), house: doc.House.Name}
 	at := c.House.ConsoleURL
 	site := c.House.State().SiteDocument(x.PostForm("site"))
 	if site != nil {
@@ -97,7 +62,7 @@ func (c *Console) doSlips(x *gin.Context) {
 		}
 		sheet.slips = append(sheet.slips, slipOut{slip, at, c.House.ConsoleURL + "/sign-in?" + query.Encode()})
 	}
-	x.Redirect(http.StatusSeeOther, "/slips/"+c.slips.put(sheet))
+	x.Redirect(http.StatusSeeOther, "/slips/"+c.shelf.put(me.Who, sheet, sheetLife))
 }
 
 // slipsView is a sheet of slips to print.
@@ -112,7 +77,7 @@ type slipView struct {
 }
 
 func (c *Console) showSlips(x *gin.Context) {
-	sheet, there := c.slips.get(x.Param("token"), actor(x).Who)
+	sheet, there := Shelved[slipSheet](c.shelf, x.Param("token"), actor(x).Who)
 	if !there {
 		c.refuse(x, http.StatusGone, "This sheet is not kept any more. Make a new one: the codes on the old one stop working then.")
 		return

@@ -1,10 +1,9 @@
 package console
 
 import (
+	"fmt"
 	"net/http"
-	"net/http/httptest"
 	"slices"
-	"strings"
 	"velada/house"
 
 	"github.com/gin-gonic/gin"
@@ -92,8 +91,12 @@ func (c *Console) lookAs(d *doorContext, me house.Actor, policy *access.Policy) 
 
 // answerAs asks the gate for a page as somebody else, for its status and headers.
 func (c *Console) answerAs(site, path string, as gate.As) (string, []headerRow) {
-	r := httptest.NewRequest(http.MethodGet, access.EscapePath(path), nil)
-	w := httptest.NewRecorder()
+	r, err := http.NewRequest(http.MethodGet, access.EscapePath(path), nil)
+	if err != nil {
+		return "", nil // no path of a site is none of an address
+	}
+	r.RequestURI = r.URL.RequestURI()
+	w := &gate.Answer{}
 	c.Glass.Gate.LookAs(w, r, site, as)
 	var rows []headerRow
 	for _, name := range shownHeaders {
@@ -101,5 +104,5 @@ func (c *Console) answerAs(site, path string, as gate.As) (string, []headerRow) 
 			rows = append(rows, headerRow{name, value})
 		}
 	}
-	return strings.TrimSpace(w.Result().Status), rows
+	return fmt.Sprintf("%d %s", w.Status, http.StatusText(w.Status)), rows
 }

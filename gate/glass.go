@@ -3,7 +3,6 @@ package gate
 import (
 	"bytes"
 	"net/http"
-	"net/http/httptest"
 	"slices"
 	"strings"
 	"sync"
@@ -120,7 +119,7 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		inner.RequestURI += "?" + query
 	}
 	inner.Header = http.Header{}
-	answer := httptest.NewRecorder()
+	answer := &Answer{}
 	g.Gate.LookAs(answer, inner, look.site, look.as)
 	h := w.Header()
 	for name, values := range answer.Header() {
@@ -140,7 +139,7 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if strings.HasPrefix(h.Get("Content-Type"), "text/html") {
 		body = rewrite(body, key)
 	}
-	w.WriteHeader(answer.Code)
+	w.WriteHeader(max(answer.Status, http.StatusOK))
 	_, _ = w.Write(body) // whoever hung up does not matter
 }
 
