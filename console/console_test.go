@@ -14,6 +14,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"velada/console/web"
 	"velada/core/parts"
 	"velada/house"
 
@@ -27,7 +28,7 @@ import (
 
 // desk is the demo house's console with somebody at it.
 type desk struct {
-	console *Console
+	console *web.Console
 	*testing.T
 	house  *house.House
 	db     *sql.DB // to write behind its back
@@ -377,10 +378,10 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 			}
 		}
 	}
-	for _, route := range d.console.engine.Routes() {
+	for _, route := range d.console.Engine.Routes() {
 		if !slices.ContainsFunc(rows, func(r row) bool {
 			path, _, _ := strings.Cut(r.path, "?")
-			return r.method == route.Method && routeOf(d.console.engine.Routes(), r.method, path) == route.Path
+			return r.method == route.Method && routeOf(d.console.Engine.Routes(), r.method, path) == route.Path
 		}) {
 			t.Errorf("nobody asks %s %s", route.Method, route.Path)
 		}
@@ -463,7 +464,7 @@ func TestWaysInAreReadFromTheirForms(t *testing.T) {
 
 func TestChangingAndTakingAway(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	key := wayKey(d.siteDoor("society").Ways[0])
+	key := web.WayKey(d.siteDoor("society").Ways[0])
 	_, body, _ := d.get("/sites/society/door?edit=" + key)
 	if !strings.Contains(body, "Change this way in") {
 		t.Error("no form to change it")
@@ -595,7 +596,7 @@ func TestSightlinesExports(t *testing.T) {
 	if !strings.Contains(folded, `data-name="Groups"`) || !strings.Contains(folded, "opens to some of them") || strings.Contains(folded, ">Crew Lacerta<title>") {
 		t.Error("groups are not folded")
 	}
-	if got := harmless("=cmd()"); got != "'=cmd()" {
+	if got := web.Harmless("=cmd()"); got != "'=cmd()" {
 		t.Error(got)
 	}
 }

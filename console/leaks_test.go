@@ -18,6 +18,8 @@ import (
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/app/teams"
+	"velada/console/members"
+	"velada/console/web"
 	"velada/core/parts"
 	"velada/house"
 
@@ -30,7 +32,7 @@ import (
 func TestALeftOpenBrowserChangesNothingThatSignsIn(t *testing.T) {
 	d := openDesk(t)
 	now := time.Now()
-	d.console.clock = func() time.Time { return now }
+	d.console.Clock = func() time.Time { return now }
 	pilar := d.another().signIn("pilar@cerroalcor.example")
 	fresh := func(want bool) {
 		t.Helper()
@@ -59,7 +61,7 @@ func TestALeftOpenBrowserChangesNothingThatSignsIn(t *testing.T) {
 		}
 	}
 	fresh(true)
-	now = now.Add(stayProven + time.Second)
+	now = now.Add(web.StayProven + time.Second)
 	fresh(false)
 	if status, body, _ := pilar.post("/again", "then", "/account", "password", "wrong"); status != 422 || !strings.Contains(body, "This is not your password.") {
 		t.Errorf("%d", status)
@@ -189,10 +191,10 @@ func TestFormsThatDoNotArriveAreToldApart(t *testing.T) {
 	if status, body := d.raw(path, "multipart/form-data; boundary=x", strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"heading\"\r\n\r\nbroken")); status != 400 || !strings.Contains(body, "broke off") {
 		t.Errorf("a form that broke off: %d", status)
 	}
-	if status, body := d.raw(path, "multipart/form-data; boundary=x", io.MultiReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"picture\"; filename=\"a\"\r\n\r\n"), io.LimitReader(zeros{}, mostForm+1))); status != 413 || !strings.Contains(body, "too large") {
+	if status, body := d.raw(path, "multipart/form-data; boundary=x", io.MultiReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"picture\"; filename=\"a\"\r\n\r\n"), io.LimitReader(zeros{}, web.MostForm+1))); status != 413 || !strings.Contains(body, "too large") {
 		t.Errorf("a form that is too large: %d", status)
 	}
-	if status, _ := d.another().raw("/sign-in", "application/x-www-form-urlencoded", io.MultiReader(strings.NewReader("address="), io.LimitReader(zeros{}, mostSignIn))); status == http.StatusOK || status == http.StatusSeeOther {
+	if status, _ := d.another().raw("/sign-in", "application/x-www-form-urlencoded", io.MultiReader(strings.NewReader("address="), io.LimitReader(zeros{}, web.MostSignIn))); status == http.StatusOK || status == http.StatusSeeOther {
 		t.Errorf("a sign-in form of any size: %d", status)
 	}
 }
@@ -397,7 +399,7 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 	}
 	const worked = "Put them on the guest list"
 	_, body, _ := d.get("/sites/society/members")
-	if n := strings.Count(body, worked); n != mostWaysShown {
+	if n := strings.Count(body, worked); n != members.MostWaysShown {
 		t.Errorf("worked out for %d", n)
 	}
 	look := regexp.MustCompile(`\?asking=(\d+)`).FindAllStringSubmatch(body, -1)
@@ -414,8 +416,8 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 // but this one.
 func TestTheConsolesCookiesAreTheHostsOwn(t *testing.T) {
 	d := openDesk(t)
-	d.console.https = true
-	d.console.sessions.Cookie.Name, d.console.sessions.Cookie.Secure = d.console.cookieName("velada"), true
+	d.console.Https = true
+	d.console.Sessions.Cookie.Name, d.console.Sessions.Cookie.Secure = d.console.CookieName("velada"), true
 	answer, err := d.client.PostForm(d.server.URL+"/sign-in", url.Values{"address": {"ines@cerroalcor.example"}, "password": {demo.Password}})
 	if err != nil {
 		t.Fatal(err)

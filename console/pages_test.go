@@ -15,6 +15,8 @@ import (
 	"testing"
 	"time"
 	"velada/app/pages"
+	views "velada/console/pages"
+	teamviews "velada/console/team"
 	"velada/core/parts"
 
 	"velada/store"
@@ -34,7 +36,7 @@ func (d *desk) working(site, path string) store.Page {
 }
 
 // save sends a page as the script of the editor does.
-func (d *desk) save(site, id string, version int, title, body string) (int, savedAnswer) {
+func (d *desk) save(site, id string, version int, title, body string) (int, views.SavedAnswer) {
 	d.Helper()
 	form := url.Values{"version": {strconv.Itoa(version)}, "title": {title}, "body": {body}}
 	r, err := http.NewRequest(http.MethodPost, d.server.URL+"/sites/"+site+"/pages/"+id, strings.NewReader(form.Encode()))
@@ -48,7 +50,7 @@ func (d *desk) save(site, id string, version int, title, body string) (int, save
 		d.Fatal(err)
 	}
 	defer answer.Body.Close()
-	var saved savedAnswer
+	var saved views.SavedAnswer
 	_ = json.NewDecoder(answer.Body).Decode(&saved)
 	return answer.StatusCode, saved
 }
@@ -294,11 +296,11 @@ func TestPreviewLinks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	site, as, ok := d.console.preview(r, token)
+	site, as, ok := views.Preview(d.console, r, token)
 	if !ok || site != "variable-stars" || as.Edition.Page("/notes/week-3") == nil || !as.May("/crew/antlia") {
 		t.Errorf("%s %v", site, ok)
 	}
-	if _, _, ok := d.console.preview(r, token[1:]+token[:1]+"x"); ok {
+	if _, _, ok := views.Preview(d.console, r, token[1:]+token[:1]+"x"); ok {
 		t.Error("a made-up token")
 	}
 	for _, until := range []string{"2026-01-01T00:00", "2028-01-01T00:00", ""} {
@@ -309,7 +311,7 @@ func TestPreviewLinks(t *testing.T) {
 		t.Fatalf("%d previews: %v", len(list), err)
 	}
 	d.post("/sites/variable-stars/previews/end", "id", list[0].ID)
-	if _, _, ok := d.console.preview(r, token); ok {
+	if _, _, ok := views.Preview(d.console, r, token); ok {
 		t.Error("after it was taken back")
 	}
 	crew := d.another().signIn("katya-cifuentes@cerroalcor.example")
@@ -318,7 +320,7 @@ func TestPreviewLinks(t *testing.T) {
 	if err != nil || len(list) != 1 {
 		t.Fatal(err)
 	}
-	_, as, ok = d.console.preview(r, pages.PreviewToken(d.house, list[0].ID))
+	_, as, ok = views.Preview(d.console, r, pages.PreviewToken(d.house, list[0].ID))
 	if !ok || as.May("/crew/corvus") || !as.May("/crew/antlia") {
 		t.Error("a crew shares what is not theirs")
 	}
@@ -404,7 +406,7 @@ func TestTeamOnScreen(t *testing.T) {
 	key := ""
 	for _, e := range d.house.State().SiteDocument("society").Team {
 		if e.Role == "owner" {
-			key = entryKey(e)
+			key = teamviews.EntryKey(e)
 		}
 	}
 	pilar.post("/sites/society/team/leave", "key", key)

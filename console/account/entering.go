@@ -1,0 +1,430 @@
+package account
+
+import (
+	"cmp"
+	"errors"
+	"html/template"
+	"net/http"
+	"net/url"
+	"strings"
+	"velada/app/accounts"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/gate"
+	"velada/house"
+	"velada/identity"
+
+	"github.com/gin-gonic/gin"
+)
+
+type signInView struct {
+	web.Form
+	Providers []house.Provider
+	Query     template.URL // where to go on to, for links
+	Kind      string       // what link is asked for
+	Sent      bool
+}
+
+func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
+	p := c.Page(x, "Sign in")
+	v := signInView{Form: f}
+	query := url.Values{}
+	for _, name := range whereTo {
+		if f.Values[name] != "" {
+			query.Set(name, f.Values[name])
+		}
+	}
+	v.Query = template.URL(query.Encode())
+	if s := c.House.State(); s != nil {
+		v.Providers = s.Settings.Providers
+		site := f.Values["site"]
+		if doc := shownSite(c, site); doc != nil {
+			p.Visiting = &web.Visiting{Title: cmp.Or(doc.Title, site), URL: c.SiteURL(site)}
+			if s.Site(site).Details.Tint != "" {
+				p.Visiting.Tint = "/tint/" + site
+			}
+		}
+	}
+	p.View = v
+	return p
+}
+
+// shownSite gives a site of which strangers learn anyway, or nil.
+func shownSite(c *web.Console, site string) *access.Site {
+	s := c.House.State()
+	if s == nil || s.Policy.Site(site).Decide("/", &access.Visitor{}, access.At(c.House.Now())).Outcome == access.Absent {
+		return nil
+	}
+	return s.SiteDocument(site)
+}
+
+// tint serves the colour of a site for its sign-in page.
+func tint(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	if shownSite(c, site) == nil {
+		x.Status(http.StatusNotFound)
+		return
+	}
+	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Site(site).Details.Tint))
+}
+
+// whereTo are the fields that say where somebody goes on to after signing in.
+var whereTo = []string{"site", "path", "then", "nonce"}
+
+func asked(x *gin.Context) web.Form {
+	f := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
+	for _, name := range whereTo {
+		f.Values[name] = x.Query(name)
+	}
+	return f
+}
+
+func showSignIn(c *web.Console, x *gin.Context) {
+	f := asked(x)
+	if me, ok := c.WhoIsIn(x); ok {
+		if to := c.Unfinished(x, me); to != "" {
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
+		c.GoOn(x, f.Values)
+		return
+	}
+	f.Values["address"] = x.Query("address")
+	c.Show(x, http.StatusOK, "sign-in", signInPage(c, x, f))
+}
+
+func doSignIn(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "address", "site", "path", "then", "nonce")
+	who, err := accounts.SignIn(x.Request.Context(), c.House, f.Values["address"], x.PostForm("password"), c.From(x))
+	var later identity.TryLater
+	var wrong accounts.WrongSignIn
+	switch {
+	case errors.As(err, &later):
+		f.Wrong["password"] = later.Error()
+		c.Show(x, http.StatusTooManyRequests, "sign-in", signInPage(c, x, f))
+	case errors.As(err, &wrong):
+		f.Wrong["password"] = wrong.Error()
+		c.Show(x, http.StatusUnprocessableEntity, "sign-in", signInPage(c, x, f))
+	case err != nil:
+		c.Fail(x, err)
+	default:
+		c.Enter(x, who, "password", false, f.Values)
+	}
+}
+
+// signOut ends the session and every visit that was handed over from it.
+func signOut(c *web.Console, x *gin.Context) {
+	if err := c.Leave(x); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	x.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+// showForgot offers a link by mail, to sign in or to set a new password.
+func showForgot(c *web.Console, x *gin.Context) {
+	f := asked(x)
+	f.Values["kind"], f.Values["address"] = x.Query("kind"), x.Query("address")
+	forgot(c, x, http.StatusOK, f, false)
+}
+
+func forgot(c *web.Console, x *gin.Context, status int, f web.Form, sent bool) {
+	p := signInPage(c, x, f)
+	v := p.View.(signInView)
+	v.Kind, v.Sent = house.LinkSignIn, sent
+	if f.Values["kind"] == house.LinkReset {
+		v.Kind = house.LinkReset
+	}
+	p.Title = "A link by mail"
+	p.View = v
+	c.Show(x, status, "forgot", p)
+}
+
+func doForgot(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "address", "kind", "site", "path", "then", "nonce")
+	kind := house.LinkSignIn
+	if f.Values["kind"] == house.LinkReset {
+		kind = house.LinkReset
+	}
+	err := accounts.SendLink(c.House, kind, f.Values["address"], f.Values, c.From(x))
+	var later identity.TryLater
+	switch {
+	case errors.As(err, &f.Wrong):
+		forgot(c, x, http.StatusUnprocessableEntity, f, false)
+	case errors.As(err, &later):
+		f.Wrong["address"] = later.Error()
+		forgot(c, x, http.StatusTooManyRequests, f, false)
+	case err != nil:
+		c.Fail(x, err)
+	default:
+		forgot(c, x, http.StatusOK, f, true)
+	}
+}
+
+// byMailView is where a link that was sent by mail leads.
+type byMailView struct {
+	web.Form
+	Token, Kind, Address string
+}
+
+func showByMail(c *web.Console, x *gin.Context) { byMail(c, x, http.StatusOK, web.Form{}) }
+
+func byMail(c *web.Console, x *gin.Context, status int, f web.Form) {
+	l, err := c.House.FindMailLink(x.Request.Context(), x.Param("token"))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if l == nil {
+		c.Refuse(x, http.StatusGone, web.Capital(house.ErrLinkSpent.Error())+".")
+		return
+	}
+	p := c.Page(x, "A link by mail")
+	p.View = byMailView{f, x.Param("token"), l.Kind, l.Address}
+	c.Show(x, status, "by-mail", p)
+}
+
+func doByMail(c *web.Console, x *gin.Context) {
+	ctx, token := x.Request.Context(), x.Param("token")
+	if x.PostForm("kind") == house.LinkReset {
+		who, err := accounts.ResetPassword(ctx, c.House, token, x.PostForm("password"))
+		var wrong house.FieldErrors
+		switch {
+		case errors.As(err, &wrong):
+			byMail(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: wrong})
+		case errors.Is(err, house.ErrLinkSpent):
+			c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+		case err != nil:
+			c.Fail(x, err)
+		default:
+			c.SayWhatStays(x, who, "Your new password is set, and you are signed out everywhere else.")
+			c.Enter(x, who, "password", false, map[string]string{})
+		}
+		return
+	}
+	who, to, err := accounts.FollowMailLink(ctx, c.House, token)
+	switch {
+	case errors.Is(err, house.ErrLinkSpent):
+		c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+	case err != nil:
+		c.Fail(x, err)
+	default:
+		c.Enter(x, who, "a link by mail", false, to)
+	}
+}
+
+// signInWith sends somebody to a provider to sign in.
+func signInWith(c *web.Console, x *gin.Context) {
+	settings := c.House.State().Settings.Provider(x.Param("provider"))
+	if settings == nil {
+		c.NotFound(x)
+		return
+	}
+	to, asked1, err := provider(c, settings).Ask(x.Request.Context())
+	if err != nil {
+		c.Refuse(x, http.StatusBadGateway, settings.Name+" does not answer. Try again later, or sign in another way.")
+		return
+	}
+	asked1.Provider = settings.ID
+	c.Keep(x, web.SessionAsked, struct {
+		Asked identity.Asked
+		To    map[string]string
+	}{asked1, asked(x).Values})
+	x.Redirect(http.StatusSeeOther, to)
+}
+
+func provider(c *web.Console, p *house.Provider) identity.Provider {
+	return identity.Provider{Issuer: p.Issuer, Client: p.Client, Secret: p.Secret, Back: c.House.ConsoleURL + "/sign-in/back"}
+}
+
+// backFrom takes somebody who comes back from a provider.
+func backFrom(c *web.Console, x *gin.Context) {
+	var kept struct {
+		Asked identity.Asked
+		To    map[string]string
+	}
+	there := c.Kept(x, web.SessionAsked, &kept)
+	c.Sessions.Remove(x.Request.Context(), web.SessionAsked)
+	settings := c.House.State().Settings.Provider(kept.Asked.Provider)
+	if !there || settings == nil {
+		c.Refuse(x, http.StatusBadRequest, "This answer belongs to no sign-in of this browser. Begin again.")
+		return
+	}
+	claims, err := provider(c, settings).Answer(x.Request.Context(), kept.Asked, x.Query("state"), x.Query("code"))
+	if err != nil {
+		c.Refuse(x, http.StatusForbidden, "Nobody was signed in: "+settings.Name+" gave no answer that can be trusted.")
+		return
+	}
+	who, err := accounts.SignInWith(x.Request.Context(), c.House, settings, claims)
+	if err != nil {
+		c.Refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
+		return
+	}
+	c.Enter(x, who, settings.Name, false, kept.To)
+}
+
+// askPasskey gives what a browser needs to sign in by a passkey.
+func askPasskey(c *web.Console, x *gin.Context) {
+	options, kept, err := c.Passkeys.Ask()
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	c.Sessions.Put(x.Request.Context(), web.SessionPasskey, string(kept))
+	x.Data(http.StatusOK, "application/json", options)
+}
+
+// signInByPasskey takes a browser's answer and says where to go on to.
+func signInByPasskey(c *web.Console, x *gin.Context) {
+	kept := c.Sessions.PopString(x.Request.Context(), web.SessionPasskey)
+	who, err := accounts.SignInByPasskey(x.Request.Context(), c.House, c.Passkeys, []byte(kept), x.Request)
+	if err != nil {
+		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey lets nobody in here. Sign in another way, or try again."})
+		return
+	}
+	c.Begin(x, who, "a passkey", true)
+	x.JSON(http.StatusOK, map[string]string{"to": c.Onward(x, asked(x).Values)})
+}
+
+// secondView is the second step of signing in: a code, or setting it up.
+type secondView struct {
+	web.Form
+	Address string
+	SetUp   *secretView // where none is set up yet
+	Roles   string      // for which it is called for
+}
+
+// secretView is the secret of a second step while it is set up.
+type secretView struct {
+	QR     template.HTML
+	Secret string
+}
+
+func showSecond(c *web.Console, x *gin.Context) { second(c, x, http.StatusOK, web.Form{}) }
+
+func second(c *web.Console, x *gin.Context, status int, f web.Form) {
+	var half web.HalfIn
+	if !c.Kept(x, web.SessionHalf, &half) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	me, there := c.House.ActorOf(half.Who)
+	if !there {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	v := secondView{Form: f, Address: me.Address.String()}
+	has, err := c.House.HasSecondStep(x.Request.Context(), me.Who)
+	if err == nil && !has {
+		v.Roles = strings.Join(c.House.SecondStepFor(me), ", ")
+		v.SetUp, err = newSecret(c, x, me.Address)
+	}
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	p := c.Page(x, "The second step")
+	p.View = v
+	c.Show(x, status, "second-step", p)
+}
+
+// newSecret gives the secret of a second step that is being set up, the same
+// until it is.
+func newSecret(c *web.Console, x *gin.Context, address access.Address) (*secretView, error) {
+	ctx := x.Request.Context()
+	secret := c.Sessions.GetString(ctx, web.SessionSecret)
+	if secret == "" {
+		secret = identity.NewSecret()
+		c.Sessions.Put(ctx, web.SessionSecret, secret)
+	}
+	link, err := identity.SecretURL(secret, c.House.State().Policy.Document().House.Name, address.String())
+	if err != nil {
+		return nil, err
+	}
+	qr, err := web.QrSVG(link)
+	return &secretView{template.HTML(qr), secret}, err
+}
+
+func doSecond(c *web.Console, x *gin.Context) {
+	ctx := x.Request.Context()
+	var half web.HalfIn
+	if !c.Kept(x, web.SessionHalf, &half) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	has, err := c.House.HasSecondStep(ctx, half.Who)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	var recovery []string
+	if has {
+		err = accounts.SecondStep(ctx, c.House, half.Who, x.PostForm("code"), c.From(x))
+	} else {
+		recovery, err = accounts.SetSecondStep(ctx, c.House, half.Who, c.Sessions.GetString(ctx, web.SessionSecret), x.PostForm("code"), "")
+	}
+	var later identity.TryLater
+	switch {
+	case errors.As(err, &later):
+		second(c, x, http.StatusTooManyRequests, web.Form{Wrong: house.FieldErrors{"code": later.Error()}})
+	case errors.Is(err, accounts.ErrWrongCode):
+		second(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: house.FieldErrors{"code": web.Capital(err.Error()) + "."}})
+	case err != nil:
+		c.Fail(x, err)
+	default:
+		c.Begin(x, half.Who, half.How, true)
+		if recovery == nil {
+			c.GoOn(x, half.To)
+			return
+		}
+		showRecovery(c, x, recovery, c.Onward(x, half.To))
+	}
+}
+
+// showRecovery shows new recovery codes, once.
+func showRecovery(c *web.Console, x *gin.Context, codes []string, to string) {
+	p := c.Page(x, "Recovery codes")
+	p.View = struct {
+		Codes []string
+		To    string
+	}{codes, to}
+	c.Show(x, http.StatusOK, "recovery-codes", p)
+}
+
+// showFirstPassword asks for a password in place of a first code.
+func showFirstPassword(c *web.Console, x *gin.Context) {
+	if !c.Sessions.GetBool(x.Request.Context(), web.SessionFirst) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	firstPassword(c, x, http.StatusOK, web.Form{})
+}
+
+func firstPassword(c *web.Console, x *gin.Context, status int, f web.Form) {
+	p := c.Page(x, "A password of your own")
+	p.View = f
+	c.Show(x, status, "first-password", p)
+}
+
+func doFirstPassword(c *web.Console, x *gin.Context) {
+	ctx := x.Request.Context()
+	me, ok := c.WhoIsIn(x)
+	if !ok || !c.Sessions.GetBool(ctx, web.SessionFirst) {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
+	err := accounts.ChangePassword(ctx, c.House, me, "", x.PostForm("password"), c.From(x), c.Sessions.GetString(ctx, web.SessionVisits))
+	var wrong house.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		firstPassword(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: wrong})
+	case err != nil:
+		c.Fail(x, err)
+	default:
+		to := map[string]string{}
+		c.Kept(x, "onward", &to)
+		c.Sessions.Remove(ctx, "onward")
+		c.Sessions.Remove(ctx, web.SessionFirst)
+		c.GoOn(x, to)
+	}
+}

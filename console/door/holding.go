@@ -1,0 +1,199 @@
+package door
+
+import (
+	"errors"
+	"net/http"
+	"net/url"
+	"slices"
+	"velada/app/doors"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/house"
+	"velada/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// holdingView sets the holding page: whether it stands, who walks past, and what it says.
+type holdingView struct {
+	*doorView
+	Up      *web.Form
+	Exempt  []web.Choice
+	Words   *web.Form
+	Designs []web.Choice
+	Picture bool
+	Frame   string
+	Width   string
+	Widths  []web.Chip
+	Search  string // what search engines conclude
+	Meets   string // whom it does not stand before
+}
+
+var designWords = map[string]string{
+	"night": "Night: dark and quiet, a picture to the right", "paper": "Paper: light, like a letter",
+	"poster": "Poster: very large words", "plain": "Plain: small and matter-of-fact", "own": "A page of your own, as HTML",
+}
+
+func holding(c *web.Console, x *gin.Context) { showHolding(c, x, http.StatusOK, nil, nil, nil) }
+
+func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form, wf *wayForm) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	d.Page, d.View = parts.LetIn, "holding"
+	p := c.SitePage(x, "Door")
+	v := &holdingView{doorView: newDoorView(d, p), Up: up, Words: said}
+	v.LetIn, v.Scope, v.Page = true, d.Scope("holding"), parts.LetIn
+	v.Ways = d.Ways(x.Query("edit"))
+	if v.MayChange {
+		v.Kinds = kinds(d)
+		if v.Form = wf; wf == nil {
+			v.Form, v.PassForm = formAsked(d, x)
+			v.LinkForm = linkAsked(d, x)
+		}
+		v.Handout = takeHandout(c, x)
+	}
+	h := d.Then.Holding
+	if v.Up == nil {
+		stands := "no"
+		if h.On {
+			stands = "yes"
+		}
+		v.Up = &web.Form{Values: map[string]string{"stands": stands, "kind": h.Kind, "from": d.Local(h.From), "until": d.Local(h.Until)}, Wrong: house.FieldErrors{}}
+	}
+	for _, path := range web.TreeOrder(web.OrderedPaths(d.State, d.Then)) {
+		v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: slices.Contains(h.Exempt, path)})
+	}
+	written := doors.HoldingPage(d.State, d.Site)
+	if v.Words == nil {
+		v.Words = &web.Form{Values: map[string]string{
+			"design": written.Design, "heading": written.Heading, "words": written.Words, "contact": written.Contact, "html": written.HTML,
+		}, Wrong: house.FieldErrors{}}
+		if written.Countdown {
+			v.Words.Values["countdown"] = "yes"
+		}
+	}
+	for _, design := range doors.HoldingDesigns {
+		v.Designs = append(v.Designs, web.Choice{ID: design, Name: designWords[design], On: v.Words.Values["design"] == design})
+	}
+	v.Picture = len(written.Picture) > 0
+	v.Search, v.Meets = holdingSearch(d, h.Kind), holdingPassed(d)
+	holdingFrame(c, x, d, v)
+	if d.Tray != nil {
+		p.Tray = c.TrayView(d.Tray, d.State, v.Here)
+	}
+	p.View = v
+	c.Show(x, status, "holding", p)
+}
+
+// holdingFrame shows the holding page as a stranger would meet it, also while it
+// does not stand.
+func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
+	shown := *d.Then
+	shown.State, shown.Holding.On, shown.Door.Hide = "live", true, false
+	if from := shown.Holding.From; !from.IsZero() && d.At.Before(from) {
+		shown.Holding.From = access.Instant{}
+	}
+	if until := shown.Holding.Until; !until.IsZero() && !d.At.Before(until) {
+		shown.Holding.Until = access.Instant{}
+	}
+	path := "/" // the first page before which it stands
+	for _, page := range shown.Pages {
+		if !slices.ContainsFunc(shown.Holding.Exempt, func(e string) bool { return access.Covers(e, page.Path) }) {
+			path = page.Path
+			break
+		}
+	}
+	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string {
+		return "/sites/" + d.Site + "/holding?" + url.Values{"width": {width}}.Encode() + "#look"
+	})
+	policy, err := d.State.Policy.Replace(&shown)
+	if err != nil {
+		return // what is wrong with the rehearsal is said in the tray
+	}
+	stranger := *d
+	stranger.As = "stranger"
+	as := c.LookAs(&stranger, web.Actor(x), policy)
+	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(path)
+}
+
+// holdingSearch says what search engines make of a holding page.
+func holdingSearch(d *web.Site, kind string) string {
+	if kind == "maintenance" {
+		return "Search engines are told to come back: the page answers 503, says when, and asks nobody to forget what they listed."
+	}
+	listed := d.Then.Listing && !d.Policy.Site(d.Site).NoIndex("/", d.At)
+	if up := d.Then.Holding; !up.On {
+		listed = d.Then.Listing
+	}
+	if listed {
+		return "Search engines may list the front page with what stands here, and are kept from every other page."
+	}
+	return "Search engines are kept away: they are told to list nothing of this site."
+}
+
+// holdingPassed counts who walks past the holding page, as the core finds them.
+func holdingPassed(d *web.Site) string {
+	st := d.Policy.Standing(d.Site, d.At)
+	if !st.Holding {
+		return ""
+	}
+	return web.Capital(web.Count(st.Viewers, "person", "people")) + web.KeysToo(st) + " walk past it now."
+}
+
+// doHolding rehearses whether the holding page stands, when, and which pages
+// stay reachable.
+func doHolding(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "stands", "kind", "from", "until")
+	from, until := f.Window(c.House.State().Zone)
+	if len(f.Wrong) > 0 {
+		showHolding(c, x, http.StatusUnprocessableEntity, &f, nil, nil)
+		return
+	}
+	exempt := x.PostFormArray("exempt")
+	c.RehearseThen(x, "/sites/"+x.Param("site")+"/holding", func(draft *access.Site, _ map[string]store.NewSecret) error {
+		h := &draft.Holding
+		h.On = f.Values["stands"] == "yes"
+		if kind := f.Values["kind"]; kind == "soon" || kind == "maintenance" {
+			h.Kind = kind
+		}
+		h.From, h.Until, h.Exempt = from, until, exempt
+		return nil
+	})
+}
+
+// doHoldingWords writes what the holding page says.
+func doHoldingWords(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "design", "heading", "words", "contact", "countdown", "html")
+	site := x.Param("site")
+	p := doors.HoldingPage(c.House.State(), site)
+	p.Design, p.Heading, p.Words, p.Contact, p.HTML = f.Values["design"], f.Values["heading"], f.Values["words"], f.Values["contact"], f.Values["html"]
+	p.Countdown = f.Values["countdown"] == "yes"
+	if x.PostForm("no_picture") == "yes" {
+		p.Picture, p.PictureType = nil, ""
+	}
+	if _, data, err := web.FileSent(x, "picture", doors.MostPicture); err != nil {
+		f.Wrong["picture"] = web.Capital(err.Error()) + "."
+	} else if data != nil {
+		p.Picture, p.PictureType = data, http.DetectContentType(data)
+	}
+	if len(f.Wrong) == 0 {
+		err := doors.SetHoldingPage(x.Request.Context(), c.House, web.Actor(x), site, p)
+		switch {
+		case err == nil:
+			c.Flash(x, "The holding page says that from now on.")
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/holding#look")
+			return
+		case !errors.As(err, &f.Wrong):
+			c.Fail(x, err)
+			return
+		}
+	}
+	if head, err := x.FormFile("picture"); err == nil && head.Size > 0 && f.Wrong["picture"] == "" {
+		f.Wrong["picture"] = web.ChooseAgain
+	}
+	showHolding(c, x, http.StatusUnprocessableEntity, nil, &f, nil)
+}

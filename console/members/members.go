@@ -1,0 +1,360 @@
+package members
+
+import (
+	"cmp"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"velada/app/members"
+	"velada/app/people"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/roster"
+	"velada/house"
+	"velada/store"
+	"velada/words"
+
+	"github.com/gin-gonic/gin"
+)
+
+// membersView is who may read a site by a login for it, who asks to, and what
+// membership is like.
+type membersView struct {
+	At       string // the view's own address
+	Lists    []memberList
+	Asking   []askingRow
+	Comments []commentRow
+	SignUp   signUpForm
+	Like     web.Form
+	Letter   web.Form
+	Corners  []web.Choice
+	Groups   []web.Choice // that members can be put into
+	Standing string       // the sentence about signing up
+}
+
+type memberList struct {
+	ID, Name, Empty string
+	Rows            []memberRow
+	Acts            []members.MemberChange
+	Word            bool // an answer can carry a word
+}
+
+type memberRow struct {
+	ID, Name, Address, URL string
+	Answers                []store.Answer
+	Since                  string
+}
+
+// mostWaysShown is for how many of those who ask it is worked out at once what saying
+// yes would open: each takes the house through a change.
+const MostWaysShown = 2
+
+// askingRow is somebody who was turned away and asks to be let in.
+type askingRow struct {
+	ID                              int64
+	Name, Address, Page, Word, When string
+	Ways                            []members.WayToSayYes
+	Look                            string // where the ways are worked out; "" where they are shown
+}
+
+type commentRow struct {
+	ID                     int64
+	Name, Page, Text, When string
+	Waits                  bool
+}
+
+type signUpForm struct {
+	web.Form
+	Modes []web.Choice
+}
+
+var signUpModes = []struct{ id, name string }{
+	{"closed", "Nobody can sign up on their own"}, {"approval", "Whoever signs up waits until somebody admits them"}, {"instant", "Whoever signs up is a member at once"},
+}
+
+func view(c *web.Console, x *gin.Context) { showMembers(c, x, http.StatusOK, &membersView{}) }
+
+func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if !c.House.Can(web.Actor(x), d.Site, "/").Has(access.ManageMembers) {
+		c.Refuse(x, http.StatusForbidden, "Members of this site are looked after by others.")
+		return
+	}
+	ctx := x.Request.Context()
+	p := c.SitePage(x, "Members")
+	v.At, v.Standing = web.MembersURL(d.Site), words.SignUpWords(d.Then.SignUp)
+	v.Lists = []memberList{
+		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []members.MemberChange{members.Admit, members.Refuse, members.Block}, Word: true},
+		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []members.MemberChange{members.Block, members.Remove}},
+		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []members.MemberChange{members.Unblock, members.Remove}},
+	}
+	profiles, err1 := store.Profiles(ctx, c.House.Reader(), c.House.State().ID(d.Site))
+	asks, err2 := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.Site))
+	if err := errors.Join(err1, err2); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	known := d.State.Policy.Document().People
+	for _, m := range d.Now.Members {
+		profile := profiles[m.Who]
+		row := memberRow{ID: m.Who, Name: d.Words.Person(m.Who), URL: d.DoorURL("", "person:"+m.Who), Answers: profile.Answers}
+		if !profile.Since.IsZero() {
+			row.Since = c.Moment(profile.Since)
+		}
+		if i := slices.IndexFunc(known, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
+			row.Address = known[i].Address
+		}
+		list := &v.Lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
+		list.Rows = append(list.Rows, row)
+	}
+	for _, l := range asks {
+		row := askingRow{ID: l.ID, Name: c.House.NameOf(l.Who), Address: c.House.AddressText(l.Who), Page: d.State.Title(d.Site, l.Path), Word: l.Word, When: c.Moment(l.At)}
+		if look := strconv.FormatInt(l.ID, 10); len(v.Asking) < MostWaysShown && x.Query("asking") == "" || x.Query("asking") == look {
+			row.Ways = members.WaysToSayYes(ctx, c.House, web.Actor(x), l)
+		} else {
+			row.Look = v.At + "?asking=" + look + "#asking-" + look
+		}
+		v.Asking = append(v.Asking, row)
+	}
+	for path, list := range d.State.Site(d.Site).Comments {
+		for _, one := range list {
+			v.Comments = append(v.Comments, commentRow{one.ID, d.Words.Person(one.Person), d.State.Title(d.Site, path), one.Text, c.Moment(one.At), one.Status == "held"})
+		}
+	}
+	slices.SortFunc(v.Comments, func(a, b commentRow) int { // those that wait first, then the newest
+		if a.Waits != b.Waits {
+			return map[bool]int{true: -1, false: 1}[a.Waits]
+		}
+		return cmp.Compare(b.ID, a.ID)
+	})
+	for _, g := range d.Words.Document.Groups {
+		if c.House.MayKeep(ctx, web.Actor(x), g.ID) {
+			v.Groups = append(v.Groups, web.Choice{ID: g.ID, Name: cmp.Or(g.Name, g.ID), On: false})
+		}
+	}
+	if v.SignUp.Values == nil {
+		v.SignUp.Values = map[string]string{"mode": cmp.Or(d.Then.SignUp.Mode, "closed"), "domains": strings.Join(d.Then.SignUp.Domains, "\n")}
+	}
+	for _, m := range signUpModes {
+		v.SignUp.Modes = append(v.SignUp.Modes, web.Choice{ID: m.id, Name: m.name, On: v.SignUp.Values["mode"] == m.id})
+	}
+	if v.Like.Values == nil {
+		v.Like.Values = likeValues(d.State.Site(d.Site).Membership)
+	}
+	for _, place := range []web.Choice{{ID: "", Name: "strangers see none", On: false}, {ID: "head", Name: "in the head of every page", On: false}, {ID: "foot", Name: "at the foot of every page", On: false}} {
+		place.On = v.Like.Values["corner"] == place.ID
+		v.Corners = append(v.Corners, place)
+	}
+	if d.Tray != nil {
+		p.Tray = c.TrayView(d.Tray, d.State, v.At)
+	}
+	p.View = v
+	c.Show(x, status, "members", p)
+}
+
+func likeValues(m house.Membership) map[string]string {
+	yes := func(b bool) string { return map[bool]string{true: "yes"}[b] }
+	return map[string]string{
+		"questions": strings.Join(m.Questions, "\n"), "terms": m.Terms, "corner": m.Corner, "sign_in": m.SignIn, "yours": m.Yours, "first": m.First,
+		"list": yes(m.List), "asking": yes(!m.NoAsking), "comments": strings.Join(m.Comments, "\n"), "held": yes(m.Held),
+	}
+}
+
+func doMember(c *web.Console, x *gin.Context) {
+	site, ctx, me := x.Param("site"), x.Request.Context(), web.Actor(x)
+	chosen := x.PostFormArray("who")
+	to := web.MembersURL(site)
+	if len(chosen) == 0 {
+		c.Complain(x, "Choose at least one of them.")
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
+	if x.PostForm("change") == "group" {
+		c.HouseChange(x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
+		return
+	}
+	n, err := members.ChangeMembers(ctx, c.House, me, site, chosen, members.MemberChange(x.PostForm("change")), x.PostForm("word"))
+	if errors.Is(err, members.ErrOnTeam) {
+		c.Complain(x, web.Capital(err.Error())+".")
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
+	c.Done(x, err, web.Capital(web.Count(n, "answer", "answers"))+": it holds from their next request on.", to)
+}
+
+// doSignUp sets who may become a member by themselves: rehearsed.
+func doSignUp(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "mode", "domains")
+	domains := web.EachWord(f.Values["domains"])
+	for _, d := range domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+	}
+	if !slices.ContainsFunc(signUpModes, func(m struct{ id, name string }) bool { return m.id == f.Values["mode"] }) {
+		f.Wrong["mode"] = "Choose one of these."
+	}
+	if len(f.Wrong) > 0 {
+		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{SignUp: signUpForm{Form: f}})
+		return
+	}
+	err := c.House.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
+		draft.SignUp = access.SignUp{Mode: f.Values["mode"], Domains: domains}
+		return nil
+	})
+	c.AfterRehearsing(x, err, web.MembersURL(x.Param("site")))
+}
+
+// doLike sets what membership of the site is like.
+func doLike(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	f := web.Typed(x, "questions", "terms", "corner", "sign_in", "yours", "first", "list", "asking", "comments", "held")
+	m := house.Membership{
+		Questions: nonEmpty(f.Values["questions"]), Terms: f.Values["terms"], Corner: f.Values["corner"], SignIn: f.Values["sign_in"], Yours: f.Values["yours"], First: f.Values["first"],
+		List: f.Values["list"] == "yes", NoAsking: f.Values["asking"] != "yes", Comments: nonEmpty(f.Values["comments"]), Held: f.Values["held"] == "yes",
+	}
+	if !slices.Contains([]string{"", "head", "foot"}, m.Corner) {
+		m.Corner = ""
+	}
+	err := members.SetMembership(x.Request.Context(), c.House, web.Actor(x), site, m)
+	if errors.As(err, &f.Wrong) {
+		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Like: f})
+		return
+	}
+	c.Done(x, err, "Kept. It shows from the next request on.", web.MembersURL(site)+"#like")
+}
+
+// nonEmpty gives the lines of a text that say something.
+func nonEmpty(text string) (lines []string) {
+	for _, line := range strings.Split(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			lines = append(lines, line)
+		}
+	}
+	return lines
+}
+
+func doMemberLetter(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	f := web.Typed(x, "subject", "text", "to")
+	var to []string
+	if f.Values["to"] != "" {
+		guests := roster.ReadGuests(f.Values["to"], c.Known(x))
+		if to = guests.People; len(guests.Problems) > 0 {
+			f.Wrong["to"] = strings.Join(guests.Problems, " ")
+		}
+	}
+	if len(f.Wrong) == 0 {
+		sent, unwanted, err := members.WriteToMembers(x.Request.Context(), c.House, web.Actor(x), site, to, f.Values["subject"], f.Values["text"])
+		if !errors.As(err, &f.Wrong) {
+			text := web.Capital(web.Count(sent, "letter is", "letters are")) + " on the way."
+			if unwanted > 0 {
+				text += " " + web.Capital(web.Count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
+			}
+			c.Done(x, err, text, web.MembersURL(site)+"#letter")
+			return
+		}
+	}
+	showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Letter: f})
+}
+
+func doAnswerAsking(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	id, err := web.ReadNumber(x.PostForm("id"))
+	if err != nil {
+		err = house.ErrNothing
+	} else {
+		err = members.AnswerLetIn(x.Request.Context(), c.House, web.Actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
+	}
+	c.Done(x, err, "They are told by mail.", web.MembersURL(site)+"#asking")
+}
+
+func doModerate(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	id, err := web.ReadNumber(x.PostForm("id"))
+	if err != nil {
+		err = house.ErrNothing
+	} else {
+		err = members.ModerateComment(x.Request.Context(), c.House, web.Actor(x), site, id, x.PostForm("action") == "show")
+	}
+	c.Done(x, err, "Done, for the very next request.", web.MembersURL(site)+"#comments")
+}
+
+// membersOut gives the members of a site as a table.
+func membersOut(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	s := c.House.State()
+	profiles, err := store.Profiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "members-of-"+site+".csv"))
+	x.Header("Content-Type", "text/csv; charset=utf-8")
+	w := csv.NewWriter(x.Writer)
+	questions := s.Site(site).Membership.Questions
+	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
+	words := words.Wording{Document: s.Policy.Document()}
+	doc := s.SiteDocument(site)
+	for _, m := range doc.Members {
+		p := profiles[m.Who]
+		row := []string{words.Person(m.Who), "", m.Status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
+		if i := slices.IndexFunc(words.Document.People, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
+			row[1] = words.Document.People[i].Address
+		}
+		if !p.Since.IsZero() {
+			row[3] = p.Since.In(s.Zone).Format("2006-01-02")
+		}
+		for _, q := range questions {
+			answer := ""
+			for _, a := range p.Answers {
+				if a.Question == q {
+					answer = a.Answer
+				}
+			}
+			row = append(row, answer)
+		}
+		rows = append(rows, row)
+	}
+	for _, row := range rows {
+		for i := range row {
+			row[i] = web.Harmless(row[i])
+		}
+		if err := w.Write(row); err != nil {
+			return // whoever asked hung up
+		}
+	}
+	w.Flush()
+}
+
+// stop shows where letters of a site are stopped, by the link at their foot.
+func stop(c *web.Console, x *gin.Context) {
+	meant := x.Request.Method == http.MethodPost
+	site, address, err := members.Stop(x.Request.Context(), c.House, x.Param("token"), meant)
+	if errors.Is(err, house.ErrLinkSpent) {
+		c.Refuse(x, http.StatusNotFound, "This link stops nothing. Take it whole from the foot of a letter.")
+		return
+	}
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	p := c.Page(x, "No more letters")
+	title := site
+	if doc := c.House.State().SiteDocument(site); doc != nil {
+		title = cmp.Or(doc.Title, site)
+	}
+	p.View = struct {
+		Token, Title, Address string
+		Done                  bool
+	}{x.Param("token"), title, address, meant}
+	c.Show(x, http.StatusOK, "stop", p)
+}

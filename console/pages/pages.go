@@ -1,0 +1,628 @@
+package pages
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"velada/app/pages"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/content"
+	"velada/house"
+	"velada/store"
+
+	"github.com/gin-gonic/gin"
+)
+
+// pagesView is the working copy: its tree, and the page that is written on.
+type pagesView struct {
+	Site      string
+	Tree      []treeRow
+	Page      *store.Page
+	MayWrite  bool
+	Rendering template.HTML
+	Form      web.Form
+	Saves     []saveRow
+	Conflict  *conflictView
+	New       *newPageForm
+	SavedAt   string
+	Files     []fileRow
+	Under     string
+	Place     web.Form
+	Look      string // where the working copy is looked at
+}
+
+type treeRow struct {
+	Title, URL, Note string
+	Depth            int
+	Chosen           bool
+	InMenu           bool
+}
+
+type saveRow struct {
+	Version   int
+	When, Who string
+}
+
+type fileRow struct{ Path, Size, URL string }
+
+type newPageForm struct {
+	web.Form
+	Unders []web.Choice
+}
+
+// conflictView shows two states of a page side by side.
+type conflictView struct {
+	By      string
+	Pieces  []content.Piece
+	Version int
+}
+
+// workingPage is the page of the working copy that a request speaks of, where
+// the one who asks may see it.
+func workingPage(c *web.Console, x *gin.Context) (*store.Page, error) {
+	p, err := store.FindPage(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")), x.Param("page"))
+	switch {
+	case err != nil:
+		return nil, err
+	case p == nil || !c.House.Can(web.Actor(x), x.Param("site"), p.Path).Has(access.Preview):
+		return nil, house.ErrNoSite
+	}
+	return p, nil
+}
+
+// visiblePages are the pages of the working copy that somebody may see.
+func visiblePages(c *web.Console, x *gin.Context) ([]store.Page, error) {
+	all, err := store.WorkingCopy(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")))
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(all, func(p store.Page) bool {
+		return !c.House.Can(web.Actor(x), x.Param("site"), p.Path).Has(access.Preview)
+	}), nil
+}
+
+func view(c *web.Console, x *gin.Context) {
+	visible, err := visiblePages(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	base := "/sites/" + x.Param("site") + "/pages/"
+	if want := x.Query("path"); want != "" {
+		if i := slices.IndexFunc(visible, func(p store.Page) bool { return p.Path == want }); i >= 0 {
+			x.Redirect(http.StatusSeeOther, base+visible[i].ID)
+			return
+		}
+	}
+	if len(visible) > 0 && x.Query("new") == "" {
+		x.Redirect(http.StatusSeeOther, base+visible[0].ID)
+		return
+	}
+	showPages(c, x, http.StatusOK, nil, func(*pagesView) {})
+}
+
+func page(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	showPages(c, x, http.StatusOK, p, func(*pagesView) {})
+}
+
+// showPages shows the working copy with a page, and whatever more says.
+func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more func(v *pagesView)) {
+	site, me := x.Param("site"), web.Actor(x)
+	visible, err := visiblePages(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	view := c.SitePage(x, "Pages")
+	v := &pagesView{Site: site, Page: p, Place: web.Form{Wrong: house.FieldErrors{}}, Form: web.Form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
+	v.Tree = tree(c, site, visible, p)
+	if x.Query("new") != "" && view.Site.MayWrite {
+		v.New = &newPageForm{Form: web.Form{Values: map[string]string{"under": x.Query("under")}, Wrong: house.FieldErrors{}}}
+	}
+	if p != nil {
+		v.MayWrite = c.House.Can(me, site, p.Path).Has(access.Write)
+		v.Form.Values = map[string]string{"title": p.Title, "body": p.Body, "version": strconv.Itoa(p.Version)}
+		v.Place.Values = map[string]string{"path": p.Path}
+		v.SavedAt = savedAt(c, *p)
+		v.Look += "?page=" + url.QueryEscape(p.Path)
+		v.Under = p.Path
+		saves, err := store.PageSaves(x.Request.Context(), c.House.Reader(), c.House.State().ID(site), p.ID, 400)
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		v.Saves = saveRows(c, saves)
+		files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		for _, f := range files {
+			if c.House.Can(me, site, f.Path).Has(access.Preview) {
+				v.Files = append(v.Files, fileRow{f.Path, web.SizeWords(f.Size), "/sites/" + site + "/files" + access.EscapePath(f.Path)})
+			}
+		}
+	}
+	more(v)
+	if v.New != nil {
+		for _, page := range append([]store.Page{{Path: "/"}}, visible...) {
+			if c.House.Can(me, site, page.Path).Has(access.Write) && !slices.ContainsFunc(v.New.Unders, func(u web.Choice) bool { return u.ID == page.Path }) {
+				name := "the top"
+				if page.Path != "/" {
+					name = page.Title + " (" + page.Path + ")"
+				}
+				v.New.Unders = append(v.New.Unders, web.Choice{ID: page.Path, Name: name, On: page.Path == v.New.Values["under"]})
+			}
+		}
+	}
+	if p != nil {
+		html, err := rendering(c, site, p.Kind, v.Form.Values["body"])
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		v.Rendering = html
+	}
+	view.View = v
+	c.Show(x, status, "pages", view)
+}
+
+func savedAt(c *web.Console, p store.Page) string {
+	if p.SavedAt.IsZero() {
+		return "Not changed yet"
+	}
+	text := "Saved " + c.Moment(p.SavedAt)
+	text += " by " + c.House.NameOf(p.SavedBy)
+	return text
+}
+
+// saveRows lists the last state of every ten minutes of somebody's work.
+func saveRows(c *web.Console, saves []store.PageSave) (rows []saveRow) {
+	last := ""
+	for _, s := range saves {
+		when := c.Moment(s.At)
+		mark := string(s.Who) + s.At.UTC().Format("2006010215") + strconv.Itoa(s.At.Minute()/10)
+		if mark == last || s.At.Unix() <= 0 && len(rows) > 0 {
+			continue
+		}
+		last = mark
+		row := saveRow{Version: s.Version, When: when}
+		row.Who = c.House.NameOf(s.Who)
+		if rows = append(rows, row); len(rows) == 20 {
+			break
+		}
+	}
+	return rows
+}
+
+func tree(c *web.Console, site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
+	live := c.House.State().Site(site).Live
+	changed, err := store.ChangedBodies(context.Background(), c.House.Reader(), c.House.State().ID(site))
+	if err != nil {
+		slog.Error("comparing a working copy", "site", site, "error", err)
+	}
+	byPath := map[string]store.Page{}
+	var paths []string
+	for _, p := range pages {
+		byPath[p.Path] = p
+		paths = append(paths, p.Path)
+	}
+	for _, path := range web.TreeOrder(paths) {
+		p := byPath[path]
+		row := treeRow{Title: p.Title, URL: "/sites/" + site + "/pages/" + p.ID, Chosen: chosen != nil && p.ID == chosen.ID, InMenu: p.InMenu}
+		for _, other := range paths {
+			if other != "/" && other != path && access.Covers(other, path) {
+				row.Depth++
+			}
+		}
+		row.Depth = min(row.Depth, 3)
+		switch was := live.ByID(p.ID); {
+		case live == nil:
+		case was == nil:
+			row.Note = "new"
+		case was.Path != p.Path:
+			row.Note = "moved"
+		case was.Title != p.Title || was.InMenu != p.InMenu:
+			row.Note = "changed"
+		default:
+			if changed[p.ID] {
+				row.Note = "changed"
+			}
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// rendering is a page as it will be read, its pictures taken from the working
+// copy and its links leading to where those pages are written.
+func rendering(c *web.Console, site, kind, body string) (template.HTML, error) {
+	if kind == "html" {
+		return "<p class=\"quiet\">A page with a look of its own is best looked at whole.</p>", nil
+	}
+	html, err := content.Render(body)
+	if err != nil {
+		return "", err
+	}
+	return readable(c, site, html), nil
+}
+
+// readable leads the pictures and links of sanitised HTML to the working copy.
+func readable(c *web.Console, site, html string) template.HTML {
+	html = content.PutTables(html, func(t content.TablePlace) string {
+		return `<p class="panel">The table “` + t.ID + `” of ` + template.HTMLEscapeString(t.File) + ` stands here.</p>`
+	})
+	html = strings.ReplaceAll(html, ` src="/`, ` src="/sites/`+site+`/files/`)
+	html = strings.ReplaceAll(html, ` href="/`, ` href="/sites/`+site+`/pages?path=/`)
+	return template.HTML(html) // sanitised by content
+}
+
+// savedAnswer is what the page that is written on is told after saving.
+type SavedAnswer struct {
+	Version int           `json:"version"`
+	Title   string        `json:"title"`
+	Body    string        `json:"body"`
+	Merged  bool          `json:"merged"`
+	Saved   string        `json:"saved"`
+	HTML    template.HTML `json:"html"`
+	Live    string        `json:"live"`    // which edition is live, and what is not
+	Publish bool          `json:"publish"` // whether there is anything to publish
+	Error   string        `json:"error,omitempty"`
+}
+
+// savePage saves a page as one types; where others changed the same lines both
+// are shown.
+func savePage(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	site := x.Param("site")
+	f := web.Typed(x, "title", "version")
+	f.Values["body"] = x.PostForm("body")
+	version, _ := strconv.Atoi(f.Values["version"])
+	inPage := strings.Contains(x.GetHeader("Accept"), "application/json")
+	saved, err := pages.SavePage(x.Request.Context(), c.House, web.Actor(x), site, p.ID, version, f.Values["title"], f.Values["body"], x.PostForm("over") == "yes")
+	var conflict pages.Conflict
+	switch {
+	case err == nil:
+		c.Presence.TellSaved(site, p.ID, web.Actor(x).Name, saved.Page.Version)
+		if !inPage {
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+p.ID)
+			return
+		}
+		html, err := rendering(c, site, saved.Page.Kind, saved.Page.Body)
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		live, _, anything := web.LiveNow(c.House.State(), site)
+		x.JSON(http.StatusOK, SavedAnswer{
+			Version: saved.Page.Version, Title: saved.Page.Title, Body: saved.Page.Body, Merged: saved.Merged,
+			Saved: savedAt(c, saved.Page), HTML: html, Live: live, Publish: anything,
+		})
+	case errors.As(err, &conflict):
+		if inPage {
+			x.JSON(http.StatusConflict, SavedAnswer{Error: "Somebody else changed the same lines."})
+			return
+		}
+		showPages(c, x, http.StatusConflict, p, func(v *pagesView) {
+			v.Form = f
+			v.Form.Values["version"] = strconv.Itoa(conflict.Theirs.Version)
+			v.Conflict = &conflictView{Pieces: content.Words(conflict.Theirs.Body, f.Values["body"]), Version: conflict.Theirs.Version}
+			v.Conflict.By = c.House.NameOf(conflict.Theirs.SavedBy)
+		})
+	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
+		text := web.Capital(err.Error()) + "."
+		for _, wrong := range f.Wrong {
+			text = wrong
+		}
+		if inPage {
+			x.JSON(http.StatusUnprocessableEntity, SavedAnswer{Error: text})
+			return
+		}
+		showPages(c, x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Form = f; v.Form.Values["version"] = strconv.Itoa(version) })
+	default:
+		c.Fail(x, err)
+	}
+}
+
+func newPage(c *web.Console, x *gin.Context) {
+	if !c.House.CanAnywhere(web.Actor(x), x.Param("site")).Has(access.Write) {
+		c.Fail(x, house.ErrMayNot)
+		return
+	}
+	f := web.Typed(x, "title", "under", "path")
+	to := f.Values["path"]
+	if to == "" {
+		under := f.Values["under"]
+		if under == "" {
+			under = "/"
+		}
+		to = pages.PathFor(under, f.Values["title"])
+		if f.Values["title"] == "" {
+			to = "/page"
+		}
+	}
+	if visible, err := visiblePages(c, x); err == nil && len(visible) == 0 && f.Values["path"] == "" {
+		to = "/"
+	}
+	p, err := pages.NewPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), to, f.Values["title"], "")
+	switch {
+	case err == nil:
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
+	case errors.As(err, &f.Wrong):
+		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
+	case errors.Is(err, house.ErrSection):
+		f.Wrong["under"] = web.Capital(err.Error()) + "."
+		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
+	default:
+		c.Fail(x, err)
+	}
+}
+
+// placePage moves a page and sets whether it is in the menu and may be listed.
+func placePage(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	f := web.Typed(x, "path")
+	links, err := pages.MovePage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID, f.Values["path"], x.PostForm("in_menu") == "yes", x.PostForm("listing") == "yes")
+	switch {
+	case err == nil && links > 0:
+		c.Flash(x, "The page moved, and "+web.Count(links, "link", "links")+" to it "+web.Plural(links, "was", "were")+" put right.")
+	case err == nil:
+		c.Flash(x, "Kept in the working copy. Visitors see it with the next edition.")
+	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
+		if errors.Is(err, house.ErrSection) {
+			f.Wrong["path"] = web.Capital(err.Error()) + "."
+		}
+		showPages(c, x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Place = f })
+		return
+	default:
+		c.Fail(x, err)
+		return
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
+}
+
+func shiftPage(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err == nil {
+		by := 1
+		if x.PostForm("to") == "up" {
+			by = -1
+		}
+		err = pages.ShiftPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID, by)
+	}
+	afterPage(c, x, err, "")
+}
+
+func dropPage(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err == nil {
+		err = pages.DropPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID)
+	}
+	if err == nil {
+		c.Flash(x, fmt.Sprintf("“%s” is out of the working copy. Visitors lose it with the next edition, and are not told before.", p.Title))
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
+		return
+	}
+	afterPage(c, x, err, "")
+}
+
+// restorePage brings an earlier state of a page back.
+func restorePage(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	version, _ := strconv.Atoi(x.PostForm("version"))
+	old, err := store.PageSaved(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")), p.ID, version)
+	if err == nil && old == nil {
+		err = pages.ErrNoPage
+	}
+	if err == nil {
+		_, err = pages.SavePage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID, p.Version, old.Title, old.Body, false)
+	}
+	afterPage(c, x, err, "The earlier state is back. What stood there before can be brought back too.")
+}
+
+func afterPage(c *web.Console, x *gin.Context, err error, told string) {
+	switch {
+	case errors.Is(err, house.ErrSection):
+		c.Complain(x, web.Capital(err.Error())+".")
+	case err != nil:
+		c.Fail(x, err)
+		return
+	case told != "":
+		c.Flash(x, told)
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+x.Param("page"))
+}
+
+// addFile takes a file that was dropped or chosen into the working copy.
+func addFile(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	name, data, err := web.FileSent(x, "file", pages.MostFile)
+	if err != nil || data == nil {
+		text := "This file is empty, or none came."
+		if err != nil {
+			text = web.Capital(err.Error()) + "."
+		}
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": text})
+		return
+	}
+	under := x.PostForm("under")
+	if !c.House.Can(web.Actor(x), site, "/").Has(access.Write) && under == "" {
+		under = "/"
+	} else if c.House.Can(web.Actor(x), site, "/").Has(access.Write) {
+		under = "/files"
+	}
+	to := path.Join("/", under, pages.FileName(name))
+	f, err := pages.SaveFile(x.Request.Context(), c.House, web.Actor(x), site, to, pages.FileType(name, data), data)
+	var wrong house.FieldErrors
+	switch {
+	case err == nil:
+		markdown := fmt.Sprintf("[%s](%s)", name, access.EscapePath(f.Path))
+		switch {
+		case strings.HasPrefix(f.Type, "image/"):
+			markdown = "!" + markdown
+		case strings.HasSuffix(strings.ToLower(f.Path), ".csv"):
+			if _, err := content.ReadRecords(data); err != nil {
+				x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "It is kept as a file, and is " + err.Error() + "."})
+				return
+			}
+			id := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
+			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", strings.Trim(web.NotInID.ReplaceAllString(id, "-"), "-"), f.Path)
+		}
+		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
+	case errors.As(err, &wrong):
+		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": wrong["file"]})
+	case errors.Is(err, house.ErrSection):
+		x.JSON(http.StatusForbidden, gin.H{"error": "This part of the site is not yours to change."})
+	default:
+		c.Fail(x, err)
+	}
+}
+
+// workingFile serves a file of the working copy to those who may see it there.
+func workingFile(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	at, err := access.DocumentPath(x.Param("path"))
+	if err != nil || !c.House.Can(web.Actor(x), site, at).Has(access.Preview) {
+		c.NotFound(x)
+		return
+	}
+	files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	i := slices.IndexFunc(files, func(f store.File) bool { return f.Path == at })
+	if i < 0 {
+		c.NotFound(x)
+		return
+	}
+	data, err := store.Blob(x.Request.Context(), c.House.Reader(), files[i].Blob)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	x.Header("Content-Security-Policy", "default-src 'none'; sandbox")
+	x.Data(http.StatusOK, files[i].Type, data)
+}
+
+func dropFile(c *web.Console, x *gin.Context) {
+	err := pages.DropFile(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("path"))
+	if err == nil {
+		c.Flash(x, "The file is out of the working copy.")
+	}
+	afterPage(c, x, err, "")
+}
+
+// findLink finds pages of the working copy to link to.
+func findLink(c *web.Console, x *gin.Context) {
+	visible, err := visiblePages(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	want := strings.ToLower(strings.TrimSpace(x.Query("find")))
+	var hits []web.PersonHit
+	for _, p := range visible {
+		if want != "" && len(hits) < 8 && strings.Contains(strings.ToLower(p.Title+" "+p.Path), want) {
+			hits = append(hits, web.PersonHit{ID: p.ID, Name: p.Title, Address: p.Path, URL: fmt.Sprintf("[%s](%s)", p.Title, access.EscapePath(p.Path))})
+		}
+	}
+	c.Show(x, http.StatusOK, "links-found", hits)
+}
+
+// lookAtWorking shows the working copy in a frame, as whoever walks in would get it.
+func lookAtWorking(c *web.Console, x *gin.Context) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if !c.House.Can(web.Actor(x), d.Site, d.Path()).Has(access.Preview) {
+		c.NotFound(x)
+		return
+	}
+	plan, err := pages.PlanPublication(x.Request.Context(), c.House, d.Site)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	d.View, d.Policy, d.Then, d.Tray = "look", plan.Then, plan.Site, nil
+	section := c.House.Can(web.Actor(x), d.Site, "/") == 0
+	if section { // who else there is, is not told to them
+		d.As = "stranger"
+	}
+	edition, _, err := pages.WorkingEdition(x.Request.Context(), c.House, d.Site)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	as := c.LookAs(d, web.Actor(x), plan.Then)
+	as.Edition = edition
+	p := c.SitePage(x, "Pages")
+	v := &web.WalkPage{Walk: d.Walk(), Working: true, Door: "/sites/" + d.Site + "/pages?path=" + url.QueryEscape(d.Path())}
+	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string { return d.Url(d.Page, d.As, "width", width) })
+	v.Walk.Meet.When = "working copy"
+	v.Walk.Meet.Text = ""
+	if section {
+		v.Walk.Chips, v.Walk.Meet.Why, v.Walk.Section = nil, nil, true
+	}
+	rows, err := lookPlan(c, x, d)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v.Scope = web.ScopeView{Plan: rows, SeenBy: web.LowerArticle(d.Words.Observer(d.As))}
+	v.Status, v.Headers = c.AnswerAs(d.Site, d.Path(), as)
+	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(d.Path())
+	v.Site, v.MayWrite = d.Site, p.Site.MayWrite
+	if v.Previews, err = previewRows(c, x); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	p.View = v
+	c.Show(x, http.StatusOK, "walk", p)
+}
+
+// lookPlan is the floor plan of the working copy, as whoever walks in would find it.
+func lookPlan(c *web.Console, x *gin.Context, d *web.Site) (rows []web.PlanRow, err error) {
+	visible, err := visiblePages(c, x)
+	if err != nil {
+		return nil, err
+	}
+	visitor := d.Visitor(d.Policy)
+	for _, row := range tree(c, d.Site, visible, nil) {
+		i := slices.IndexFunc(visible, func(p store.Page) bool { return strings.HasSuffix(row.URL, "/"+p.ID) })
+		path := visible[i].Path
+		rows = append(rows, web.PlanRow{
+			Title: row.Title, URL: d.Url(path, d.As), Depth: row.Depth, Chosen: path == d.Path(), Note: row.Note,
+			Window: web.WindowOf(d.Policy.Site(d.Site).Decide(path, &visitor, d.At)),
+		})
+	}
+	return rows, nil
+}

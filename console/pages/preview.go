@@ -1,0 +1,92 @@
+package pages
+
+import (
+	"errors"
+	"log/slog"
+	"net/http"
+	"velada/app/pages"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/gate"
+	"velada/house"
+
+	"github.com/gin-gonic/gin"
+)
+
+func previewRows(c *web.Console, x *gin.Context) ([]web.PreviewRow, error) {
+	list, err := pages.PreviewsFor(x.Request.Context(), c.House, web.Actor(x), x.Param("site"))
+	if err != nil {
+		return nil, err
+	}
+	var rows []web.PreviewRow
+	for _, p := range list {
+		row := web.PreviewRow{ID: p.ID, Label: p.Label, URL: c.LookURL + "/" + pages.PreviewToken(c.House, p.ID) + "/", Until: c.Moment(p.Until), Who: ""}
+		row.Who = c.House.NameOf(p.Who)
+		if !c.House.Now().Before(p.Until) {
+			row.Until += ", ended"
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// preview looks at a working copy by a link: just as the one who shared it sees
+// it now.
+func Preview(c *web.Console, r *http.Request, token string) (string, gate.As, bool) {
+	p, err := pages.FindPreview(r.Context(), c.House, token)
+	if err != nil {
+		return "", gate.As{}, false
+	}
+	site := c.House.State().SiteAddress(p.Site)
+	by, there := c.House.ActorOf(p.Who)
+	if site == "" || !there || !c.House.CanAnywhere(by, site).Has(access.Preview) {
+		return "", gate.As{}, false
+	}
+	then, err := pages.DraftPolicy(r.Context(), c.House, site)
+	if err == nil {
+		var edition *house.LiveEdition
+		if edition, _, err = pages.WorkingEdition(r.Context(), c.House, site); err == nil {
+			as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.At(), Edition: edition}
+			as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
+			return site, as, true
+		}
+	}
+	slog.Error("showing a preview", "site", site, "error", err)
+	return "", gate.As{}, false
+}
+
+func doPreview(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	f := web.Typed(x, "label", "until")
+	until, ok := web.InstantAsked(f.Values["until"], c.House.State().Zone)
+	err := error(house.FieldErrors{"until": "Say until when it works."})
+	if ok {
+		err = pages.SharePreview(x.Request.Context(), c.House, web.Actor(x), site, f.Values["label"], until.Time())
+	}
+	var wrong house.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		for _, text := range wrong {
+			c.Complain(x, text)
+		}
+	case err != nil:
+		c.Fail(x, err)
+		return
+	default:
+		c.Flash(x, "Whoever has the link sees the working copy as you do, until it ends.")
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/look")
+}
+
+func endPreview(c *web.Console, x *gin.Context) {
+	switch err := pages.EndPreview(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("id")); {
+	case errors.Is(err, pages.ErrNoPreview):
+		c.NotFound(x)
+		return
+	case err != nil:
+		c.Fail(x, err)
+		return
+	}
+	c.Flash(x, "The link leads nowhere any more.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/look")
+}

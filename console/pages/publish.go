@@ -1,0 +1,358 @@
+package pages
+
+import (
+	"errors"
+	"fmt"
+	"html/template"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+	"velada/app/pages"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/house"
+	"velada/store"
+	"velada/words"
+
+	"github.com/gin-gonic/gin"
+)
+
+// publishView is what an edition would change, before it is live.
+type publishView struct {
+	Site       string
+	Number     int
+	First      bool
+	Back       bool // an earlier edition, to be gone back to
+	At         string
+	Note       string
+	Pages      []differenceRow
+	Outside    int // changes where one may see nothing
+	Files      []fileDifference
+	Menu       []string
+	Broken     []brokenRow
+	Moved      []string
+	Sees       []firstRow
+	Pictures   []pictureRow
+	Listed     []string
+	Nothing    bool
+	MayPublish bool
+	MayAsk     bool
+	Requests   []requestRow
+	Due        string
+	Form       web.Form
+	Viewers    string
+}
+
+type differenceRow struct {
+	Kind, Title, Was, Path, Before, URL string
+	HTML                                template.HTML
+}
+
+type fileDifference struct{ Kind, Path, Size string }
+
+type brokenRow struct{ On, OnURL, To string }
+
+type firstRow struct {
+	Who, Text string
+	Stranger  bool
+}
+
+type pictureRow struct{ Path, URL string }
+
+type requestRow struct{ Who, Note, When string }
+
+func publish(c *web.Console, x *gin.Context) {
+	showPublish(c, x, http.StatusOK, web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
+}
+
+func showPublish(c *web.Console, x *gin.Context, status int, f web.Form) {
+	site := x.Param("site")
+	plan, err := pages.PlanPublication(x.Request.Context(), c.House, site)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v := newPublishView(c, x, plan)
+	v.Form, v.Number = f, plan.Edition.Number
+	p := c.SitePage(x, "Pages")
+	p.Not = c.MayNotHere(x, access.Publish)
+	v.MayPublish, v.MayAsk = p.Site.MayPublish, p.Site.MayWrite && !p.Site.MayPublish
+	requests, err := store.Requests(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	whole := c.House.Can(web.Actor(x), site, "/").Has(access.Preview)
+	for _, r := range requests {
+		if !whole && r.Who != web.Actor(x).Who {
+			continue
+		}
+		row := requestRow{Note: r.Note, When: c.Moment(r.At)}
+		row.Who = c.House.NameOf(r.Who)
+		v.Requests = append(v.Requests, row)
+	}
+	due, err := store.DueEditions(x.Request.Context(), c.House.Reader(), time.Time{}, c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if len(due) > 0 {
+		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.Moment(due[0].Due))
+	}
+	p.View = v
+	c.Show(x, status, "publish", p)
+}
+
+// publishView puts what an edition would change into rows; only what the one who
+// asks may see of the working copy is shown.
+func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *publishView {
+	site, me := x.Param("site"), web.Actor(x)
+	s := c.House.State()
+	doc := s.SiteDocument(site)
+	known := c.Known(x)
+	w := words.Wording{Document: known, Site: plan.Site, Zone: s.Zone, Hides: known != s.Policy.Document()}
+	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
+	v := &publishView{Site: site, First: plan.Live == nil}
+	if sees("/") { // whoever has a section alone is told of nothing else
+		v.Menu, v.Moved, v.Listed = plan.Menu, plan.Moved, plan.Listed
+	}
+	for _, d := range plan.Pages {
+		if !sees(d.Path) || d.Before != "" && !sees(d.Before) {
+			v.Outside++
+			continue
+		}
+		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, HTML: readable(c, site, d.HTML)}
+		if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
+			row.URL = "/sites/" + site + "/pages/" + plan.Edition.Pages[i].ID
+		}
+		v.Pages = append(v.Pages, row)
+	}
+	for _, d := range plan.Files {
+		if !sees(d.File.Path) {
+			v.Outside++
+			continue
+		}
+		v.Files = append(v.Files, fileDifference{d.Kind, d.File.Path, web.SizeWords(d.File.Size)})
+	}
+	for _, b := range plan.Broken {
+		if !sees(b.On) {
+			continue
+		}
+		v.Broken = append(v.Broken, brokenRow{b.On, "/sites/" + site + "/pages?path=" + b.On, b.To})
+	}
+	titles := func(paths []string) string {
+		var names []string
+		for _, path := range paths {
+			name := path
+			if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == path }); i >= 0 {
+				name = plan.Edition.Pages[i].Title
+			}
+			names = append(names, name)
+		}
+		return web.ShortList(names)
+	}
+	for _, f := range plan.Sees {
+		f.Pages = slices.DeleteFunc(slices.Clone(f.Pages), func(path string) bool { return !sees(path) })
+		if len(f.Pages) == 0 {
+			continue
+		}
+		if f.Who != "" {
+			v.Sees = append(v.Sees, firstRow{w.Observer(f.Who), titles(f.Pages), f.Who == "stranger"})
+			continue
+		}
+		var names []string
+		for _, id := range f.Names {
+			names = append(names, w.Person(id))
+		}
+		v.Sees = append(v.Sees, firstRow{web.Count(f.Count, "person", "people") + " of the house", titles(f.Pages) + ": " + web.ShortListOf(names, f.Count), false})
+	}
+	for _, f := range plan.Pictures {
+		if !sees(f.Path) {
+			continue
+		}
+		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
+	}
+	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
+	v.Viewers = viewersOnce(plan.Then.Standing(site, c.At()))
+	return v
+}
+
+// viewersOnce says who can view a site once it is live.
+func viewersOnce(st access.Standing) string {
+	words := web.SiteStanding(st, words.Wording{Zone: time.UTC})
+	if words.Lit == "" {
+		return strings.TrimSpace(words.Rest)
+	}
+	return words.Lit + words.Rest
+}
+
+func doPublish(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "note", "due", "address")
+	site := x.Param("site")
+	var due time.Time
+	if x.PostForm("when") == "later" {
+		at, ok := web.InstantAsked(f.Values["due"], c.House.State().Zone)
+		if !ok {
+			f.Wrong["due"] = "Say when it is to go live."
+		}
+		due = at.Time()
+	}
+	if to := f.Values["address"]; to != "" && to != site && len(f.Wrong) == 0 {
+		if err := pages.ChangeAddress(x.Request.Context(), c.House, web.Actor(x), site, to); err != nil {
+			if !errors.As(err, &f.Wrong) {
+				c.Fail(x, err)
+				return
+			}
+		} else {
+			site = to
+		}
+	}
+	if len(f.Wrong) > 0 {
+		showPublish(c, x, http.StatusUnprocessableEntity, f)
+		return
+	}
+	number, err := pages.Publish(x.Request.Context(), c.House, web.Actor(x), site, f.Values["note"], due)
+	var wrong house.FieldErrors
+	switch {
+	case err == nil && due.IsZero():
+		c.Flash(x, fmt.Sprintf("Edition %d is live.", number))
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
+	case err == nil:
+		c.Flash(x, fmt.Sprintf("Edition %d goes live by itself on %s. What you change from now on waits for the one after.", number, c.Moment(due)))
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
+	case errors.Is(err, house.ErrPast):
+		f.Wrong["due"] = "That time has passed. Choose a later one, or publish it now."
+		showPublish(c, x, http.StatusUnprocessableEntity, f)
+	case errors.Is(err, pages.ErrNothingNew):
+		c.Flash(x, "There was nothing new to publish.")
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/publish")
+	case errors.As(err, &wrong):
+		f.Wrong = wrong
+		showPublish(c, x, http.StatusUnprocessableEntity, f)
+	default:
+		c.Fail(x, err)
+	}
+}
+
+// doAsk asks those who may publish to do so.
+func doAsk(c *web.Console, x *gin.Context) {
+	if err := pages.AskToPublish(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("note")); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	c.Flash(x, "Those who may publish find your wish at the front of the site and beside the differences.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/publish")
+}
+
+// editionsView lists what was published.
+type editionsView struct {
+	Site       string
+	Rows       []editionRow
+	MayPublish bool
+	Due        string
+	State      string
+	SayGone    bool
+	Changes    int
+}
+
+type editionRow struct {
+	Number               int
+	When, Who, Note, URL string
+	Live                 bool
+}
+
+func editions(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	list, err := store.Editions(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	due, err := store.DueEditions(x.Request.Context(), c.House.Reader(), time.Time{}, c.House.State().ID(site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	s := c.House.State()
+	p := c.SitePage(x, "Editions")
+	doc := s.SiteDocument(site)
+	v := &editionsView{Site: site, MayPublish: p.Site.MayPublish, State: doc.State, SayGone: doc.SayGone, Changes: p.Site.Changes}
+	for _, e := range list {
+		row := editionRow{Number: e.Number, When: c.Moment(e.At), Note: e.Note, URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
+		row.Live = s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number
+		row.Who = c.House.NameOf(e.Who)
+		v.Rows = append(v.Rows, row)
+	}
+	if len(due) > 0 {
+		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.Moment(due[0].Due))
+	}
+	p.View = v
+	c.Show(x, http.StatusOK, "editions", p)
+}
+
+// edition shows what going back to an edition would change.
+func edition(c *web.Console, x *gin.Context) {
+	number, err := strconv.Atoi(x.Param("number"))
+	if err != nil {
+		c.NotFound(x)
+		return
+	}
+	plan, err := pages.PlanReturn(x.Request.Context(), c.House, x.Param("site"), number)
+	if errors.Is(err, store.ErrNoEdition) {
+		c.NotFound(x)
+		return
+	}
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v := newPublishView(c, x, plan)
+	p := c.SitePage(x, "Editions")
+	v.Back, v.Number, v.At, v.Note = true, number, c.Moment(plan.Edition.At), plan.Edition.Note
+	v.MayPublish = p.Site.MayPublish
+	p.View = v
+	c.Show(x, http.StatusOK, "publish", p)
+}
+
+func doGoBack(c *web.Console, x *gin.Context) {
+	number, err := strconv.Atoi(x.PostForm("number"))
+	if err == nil {
+		err = pages.PublishAgain(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), number)
+	}
+	switch {
+	case errors.Is(err, strconv.ErrSyntax), errors.Is(err, store.ErrNoEdition):
+		c.NotFound(x)
+		return
+	case err != nil:
+		c.Fail(x, err)
+		return
+	}
+	c.Flash(x, fmt.Sprintf("Edition %d is live again. The working copy is as it was.", number))
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}
+
+func doCallOff(c *web.Console, x *gin.Context) {
+	if err := pages.CallOff(x.Request.Context(), c.House, web.Actor(x), x.Param("site")); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	c.Flash(x, "It no longer goes live by itself.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}
+
+func doTakeDown(c *web.Console, x *gin.Context) {
+	action := x.PostForm("action")
+	err := pages.Unpublish(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), action != "back", action == "gone")
+	switch {
+	case err != nil && !errors.Is(err, house.ErrNothing):
+		c.Fail(x, err)
+		return
+	case action == "back":
+		c.Flash(x, "The site is served again.")
+	default:
+		c.Flash(x, "The site is taken down. It can be put back at any time.")
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+}

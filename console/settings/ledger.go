@@ -1,0 +1,176 @@
+package settings
+
+import (
+	"cmp"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/roster"
+	"velada/house"
+	"velada/store"
+	"velada/words"
+
+	"github.com/gin-gonic/gin"
+)
+
+// ledgerView is who changed what, filtered.
+type ledgerView struct {
+	At    string // the view's own address
+	Rows  []ledgerRow
+	Form  web.Form
+	Kinds []web.Choice
+	Query string
+	Whole bool // the whole house's
+	More  bool
+}
+
+type ledgerRow struct {
+	When, Who, Site, Kind, What string
+	Undo                        int64 // the entry that can be rehearsed backwards, or 0
+}
+
+// ledgerKinds are what the kinds of entries are called.
+var ledgerKinds = map[string]string{
+	"door": "doors, passes, team", "promise": "promises", "holding": "what a holding page says", "edition": "editions", "state": "taken down, put back",
+	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "member": "members", "house": "the house", "import": "imports",
+	"invitation": "invitations, handing over", "people": "people and groups", "team": "why people are on teams",
+}
+
+const mostEntries = 200
+
+func ledger(c *web.Console, x *gin.Context) {
+	p := c.Page(x, "Ledger")
+	if !p.Steward {
+		c.NotFound(x)
+		return
+	}
+	p.Here = "Ledger"
+	p.Standing.Rest = "Every change to access, with who made it and when."
+	showLedger(c, x, p, "")
+}
+
+func siteLedger(c *web.Console, x *gin.Context) {
+	if !c.House.Can(web.Actor(x), x.Param("site"), "/").Has(access.ChangeDoor) {
+		c.NotFound(x)
+		return
+	}
+	showLedger(c, x, c.SitePage(x, "Ledger"), x.Param("site"))
+}
+
+// ledgerFilter reads the filter of the address; what is wrong in it is noted.
+func ledgerFilter(c *web.Console, x *gin.Context, site string) (store.LedgerFilter, web.Form) {
+	s := c.House.State()
+	f := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
+	for _, name := range []string{"site", "who", "kind", "from", "until"} {
+		f.Values[name] = strings.TrimSpace(x.Query(name))
+	}
+	filter := store.LedgerFilter{Kind: f.Values["kind"]}
+	if site = cmp.Or(site, f.Values["site"]); site != "" {
+		filter.Sites = []store.SiteID{s.ID(site)}
+	}
+	from, until := f.Window(s.Zone)
+	filter.From, filter.Until = from.Time(), until.Time()
+	if who := f.Values["who"]; who != "" {
+		doc := s.Policy.Document()
+		if site := x.Param("site"); site != "" {
+			doc = c.Known(x)
+		}
+		guests := roster.ReadGuests(who, doc)
+		if len(guests.People) != 1 {
+			f.Wrong["who"] = "Name one person of the house, or one address."
+			return filter, f
+		}
+		filter.Who = store.Who(guests.People[0])
+	}
+	return filter, f
+}
+
+func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
+	filter, f := ledgerFilter(c, x, site)
+	if format := x.Query("as"); format == "csv" || format == "jsonl" {
+		exportLedger(c, x, filter, cmp.Or(site, "house"), format)
+		return
+	}
+	filter.Most = mostEntries
+	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if len(f.Wrong) > 0 {
+		entries = nil
+	}
+	kinds, err := store.LedgerKinds(x.Request.Context(), c.House.Reader())
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	s := c.House.State()
+	v := &ledgerView{At: x.Request.URL.Path, Form: f, Whole: site == "", More: len(entries) == mostEntries}
+	for _, kind := range kinds {
+		v.Kinds = append(v.Kinds, web.Choice{ID: kind, Name: cmp.Or(ledgerKinds[kind], kind), On: kind == filter.Kind})
+	}
+	query := url.Values{}
+	for name, value := range f.Values {
+		if value != "" {
+			query.Set(name, value)
+		}
+	}
+	v.Query = query.Encode()
+	for _, e := range entries {
+		row := ledgerRow{Who: e.Who, What: e.What, Kind: e.Kind}
+		if site != "" && e.Kind == "door" {
+			row.Undo = e.Number
+		}
+		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
+			row.When = words.Moment(at.In(s.Zone))
+		}
+		if me, there := c.House.ActorOf(e.WhoID); there { // of who is gone the address stays
+			row.Who = me.Name
+		}
+		if doc := s.SiteDocument(s.SiteAddress(e.SiteID)); doc != nil {
+			row.Site = doc.Title
+		}
+		v.Rows = append(v.Rows, row)
+	}
+	p.View = v
+	c.Show(x, http.StatusOK, "ledger", p)
+}
+
+// exportLedger sends the entries as they are kept, their seals included, the
+// oldest first.
+func exportLedger(c *web.Console, x *gin.Context, filter store.LedgerFilter, name, format string) {
+	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"-ledger."+format))
+	if format == "csv" {
+		x.Header("Content-Type", "text/csv; charset=utf-8")
+		w := csv.NewWriter(x.Writer)
+		_ = w.Write([]string{"number", "at", "who", "site", "kind", "what", "before", "after", "earlier", "hash"}) // whoever hung up does not matter
+		for i := len(entries) - 1; i >= 0; i-- {
+			e := entries[i]
+			_ = w.Write([]string{fmt.Sprint(e.Number), e.At, web.Harmless(e.Who), e.Site, e.Kind, web.Harmless(e.What), e.Before, e.After, e.Earlier, e.Hash})
+		}
+		w.Flush()
+		return
+	}
+	x.Header("Content-Type", "application/jsonl; charset=utf-8")
+	out := json.NewEncoder(x.Writer)
+	for i := len(entries) - 1; i >= 0; i-- {
+		e := entries[i]
+		if out.Encode(map[string]any{
+			"number": e.Number, "at": e.At, "who": e.Who, "site": e.Site, "kind": e.Kind, "what": e.What, "before": e.Before, "after": e.After, "earlier": e.Earlier, "hash": e.Hash,
+		}) != nil {
+			return
+		}
+	}
+}

@@ -1,0 +1,323 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"net"
+	"net/http"
+	"runtime/debug"
+	"time"
+	"velada/app/pages"
+	"velada/app/people"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/gate"
+	"velada/house"
+	"velada/identity"
+	"velada/look"
+	"velada/store"
+	"velada/words"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/gin-gonic/gin"
+)
+
+// Console serves administrators.
+type Console struct {
+	House     *house.House
+	SetUpCode string // what the first visitor must know to make the house
+	SiteURL   func(address string) string
+	SiteHost  func(address string) string
+	Glass     *gate.Glass // shows pages as others meet them
+	LookURL   string      // the origin of that
+
+	Sessions  *scs.SessionManager
+	Passkeys  *identity.Passkeys
+	Shelf     *Shelf
+	Presence  presence
+	ending    <-chan struct{} // closed when the console ends
+	Templates map[string]*template.Template
+	handler   http.Handler
+	Engine    *gin.Engine      // its routes
+	Https     bool             // visitors come by it
+	Clock     func() time.Time // by which it is told how long ago somebody showed who they are
+}
+
+// New gives the console of a house; ctx ends its background work.
+func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
+	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
+	c.Shelf = newShelf()
+	c.Sessions = scs.New()
+	c.Sessions.Store = house.SessionStore(ctx)
+	c.Sessions.Lifetime = 7 * 24 * time.Hour
+	c.Sessions.IdleTimeout = 24 * time.Hour
+	c.Https, c.Clock = secure, time.Now
+	c.Sessions.Cookie.Name = c.CookieName("velada_console")
+	c.Sessions.Cookie.SameSite = http.SameSiteLaxMode
+	c.Sessions.Cookie.Secure = secure
+	c.Sessions.HashTokenInStore = true
+	c.Templates = parseTemplates(rooms)
+	house.ConsoleURL, house.SiteURL = siteURL("velada"), siteURL
+	passkeys, err := identity.NewPasskeys(house.ConsoleURL, "Velada")
+	if err != nil {
+		panic(err) // the console's origin is one
+	}
+	c.Passkeys = passkeys
+	c.handler = c.routes(rooms)
+	return c
+}
+
+func (c *Console) ServeHTTP(w http.ResponseWriter, r *http.Request) { c.handler.ServeHTTP(w, r) }
+
+// routes puts the rooms' requests behind what each of them needs.
+func (c *Console) routes(rooms []Room) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	g := gin.New()
+	c.Engine = g
+	g.Use(gin.CustomRecovery(func(x *gin.Context, trouble any) {
+		slog.Error("answering an administrator", "path", x.Request.URL.Path, "trouble", trouble, "stack", string(debug.Stack()))
+		x.String(http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
+		x.Abort()
+	}))
+	g.GET("/look/*name", func(x *gin.Context) {
+		if !look.Serve(x.Writer, x.Request, x.Param("name")[1:]) {
+			x.Status(http.StatusNotFound)
+		}
+	})
+	for _, room := range rooms {
+		for _, r := range room.Routes {
+			chain := append(r.Needs.before(c), func(x *gin.Context) { r.Do(c, x) })
+			g.Handle(r.Method, r.Path, chain...)
+		}
+	}
+	g.NoRoute(c.signedIn, func(x *gin.Context) { c.NotFound(x) })
+	protection := http.NewCrossOriginProtection()
+	return c.secure(protection.Handler(c.Sessions.LoadAndSave(g)))
+}
+
+// secure sets the headers that every answer of the console carries.
+func (c *Console) secure(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		// A form that signs in leads on to the site it came from, so forms may go there.
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-src "+c.LookURL+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("X-Frame-Options", "DENY")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cache-Control", "private, no-store")
+		if c.Https {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// signedIn lets only those on who are signed in; before there is a house
+// everybody goes to the set-up.
+func (c *Console) signedIn(x *gin.Context) {
+	if c.House.State() == nil {
+		x.Redirect(http.StatusSeeOther, "/set-up")
+		x.Abort()
+		return
+	}
+	me, ok := c.WhoIsIn(x)
+	if !ok {
+		target := "/sign-in"
+		if x.Request.Method == http.MethodGet && x.Request.URL.Path != "/" {
+			target += "?then=" + template.URLQueryEscaper(x.Request.URL.RequestURI())
+		}
+		x.Redirect(http.StatusSeeOther, target)
+		x.Abort()
+		return
+	}
+	if to := c.Unfinished(x, me); to != "" {
+		x.Redirect(http.StatusSeeOther, to)
+		x.Abort()
+		return
+	}
+	x.Set("actor", me)
+}
+
+// at is the instant that everything is decided at.
+func (c *Console) At() access.Instant { return access.At(c.House.Now()) }
+
+// moment says a time in the house's zone.
+func (c *Console) Moment(t time.Time) string { return words.Moment(t.In(c.House.State().Zone)) }
+
+func Actor(x *gin.Context) house.Actor { return x.MustGet("actor").(house.Actor) }
+
+// onSite lets only those on who have something to do with the site; to others
+// it does not exist.
+func (c *Console) onSite(x *gin.Context) {
+	if c.House.State().SiteDocument(x.Param("site")) == nil || c.House.CanAnywhere(Actor(x), x.Param("site")) == 0 {
+		c.NotFound(x)
+		x.Abort()
+	}
+}
+
+// onWholeSite leads those who have to do with a section alone to its pages: what
+// other sections there are, and whom they are for, is not told to them.
+func (c *Console) onWholeSite(x *gin.Context) {
+	if c.House.Can(Actor(x), x.Param("site"), "/") != 0 {
+		return
+	}
+	if x.FullPath() == "/sites/:site" {
+		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
+	} else {
+		c.Refuse(x, http.StatusForbidden, "Your part of this site is a section of it: you find it under Pages.")
+	}
+	x.Abort()
+}
+
+// may lets only those on who have a capability on the whole site.
+func (c *Console) may(needed access.Capability, otherwise string) gin.HandlerFunc {
+	return func(x *gin.Context) {
+		if !c.House.Can(Actor(x), x.Param("site"), "/").Has(needed) {
+			c.Refuse(x, http.StatusForbidden, otherwise)
+			x.Abort()
+		}
+	}
+}
+
+// mayRehearse lets only those on who may change who views or who edits the site.
+func (c *Console) mayRehearse(x *gin.Context) {
+	if caps := c.House.Can(Actor(x), x.Param("site"), "/"); !caps.Has(access.ChangeDoor) && !caps.Has(access.ManageTeam) && !caps.Has(access.ManageMembers) {
+		c.Refuse(x, http.StatusForbidden, "You may look at this site's doors, team and members, not change them.")
+		x.Abort()
+	}
+}
+
+func (c *Console) NotFound(x *gin.Context) {
+	c.Refuse(x, http.StatusNotFound, "There is nothing at this address, or nothing that you have to do with.")
+}
+
+func (c *Console) Refuse(x *gin.Context, status int, text string) {
+	p := c.Page(x, "Not here")
+	p.Problem = text
+	c.Show(x, status, "problem", p)
+}
+
+// fail answers an error of a use case.
+func (c *Console) Fail(x *gin.Context, err error) {
+	switch {
+	case errors.Is(err, people.ErrMoved), errors.Is(err, pages.ErrBusy), errors.Is(err, people.ErrAddressTaken):
+		c.Refuse(x, http.StatusConflict, Capital(err.Error())+".")
+	case errors.Is(err, house.ErrNoSite):
+		c.NotFound(x)
+	case errors.Is(err, house.ErrMayNot):
+		c.Refuse(x, http.StatusForbidden, Capital(err.Error())+".")
+	default:
+		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
+		c.Refuse(x, http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
+	}
+}
+
+func Remote(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
+}
+
+// page is what every view of the console shows around its own.
+type Page struct {
+	Title    string
+	House    string
+	Me       string
+	Steward  bool
+	Unseen   int    // what they were told and have not looked at
+	Rules    bool   // may look at the house rules
+	Keeps    bool   // keeps a group
+	Here     string // the tab
+	Site     *SiteHead
+	Standing standingWords
+	Tray     *trayView
+	Flash    string
+	Bad      bool
+	Problem  string
+	Visiting *Visiting // somebody on their way to a site, who is shown its name
+	Not      string    // what one may not do here, and who could change that
+	View     any
+}
+
+type SiteHead struct {
+	Address, Title, Host, URL string
+	Live                      string // which edition is live, and what is not
+	MayDoor                   bool
+	MaySee                    bool // may do something on the whole site
+	MayPreview, MayWrite      bool // somewhere on it
+	MayPublish, MayAdmit      bool
+	Changes                   int  // not live yet
+	ToPublish                 bool // the working copy is not what is live
+	Next                      int  // the number of the next edition
+}
+
+func (c *Console) Page(x *gin.Context, title string) *Page {
+	p := &Page{Title: title}
+	if s := c.House.State(); s != nil {
+		p.House = s.Policy.Document().House.Name
+	}
+	if a, ok := x.Get("actor"); ok {
+		me := a.(house.Actor)
+		p.Me = me.Name
+		p.Steward = c.House.IsSteward(me)
+		p.Rules = p.Steward || c.House.WorksSomewhere(me)
+		unseen, err := store.UnseenNotices(x.Request.Context(), c.House.Reader(), me.Who)
+		if err != nil {
+			slog.Error("counting what somebody was told", "error", err)
+		}
+		kept, err := store.KeptBy(x.Request.Context(), c.House.Reader(), me.Who)
+		if err != nil {
+			slog.Error("reading what groups somebody keeps", "error", err)
+		}
+		p.Unseen, p.Keeps = unseen, len(kept) > 0
+	}
+	p.Flash = c.Sessions.PopString(x.Request.Context(), "flash")
+	p.Bad = c.Sessions.PopBool(x.Request.Context(), "bad")
+	return p
+}
+
+// flash is told on the next view.
+func (c *Console) Flash(x *gin.Context, text string) {
+	c.Sessions.Put(x.Request.Context(), "flash", text)
+}
+
+// complain is flash for what went wrong.
+func (c *Console) Complain(x *gin.Context, text string) {
+	c.Flash(x, text)
+	c.Sessions.Put(x.Request.Context(), "bad", true)
+}
+
+func (c *Console) Show(x *gin.Context, status int, name string, p any) {
+	t := c.Templates[name]
+	x.Header("Content-Type", "text/html; charset=utf-8")
+	x.Status(status)
+	root := "layout"
+	if t.Lookup("fragment") != nil {
+		root = "fragment"
+	}
+	if err := t.ExecuteTemplate(x.Writer, root, p); err != nil {
+		panic(fmt.Errorf("showing %s: %w", name, err))
+	}
+}
+
+// forStewards lets only those on who look after the house.
+func (c *Console) forStewards(x *gin.Context) {
+	if !c.House.IsSteward(Actor(x)) {
+		c.NotFound(x)
+		x.Abort()
+	}
+}
+
+// forKeepers lets only those on who may look after the group.
+func (c *Console) forKeepers(x *gin.Context) {
+	if parts.GroupAt(c.House.State().Policy.Document(), x.Param("group")) == nil || !c.House.MayKeep(x.Request.Context(), Actor(x), x.Param("group")) {
+		c.NotFound(x)
+		x.Abort()
+	}
+}

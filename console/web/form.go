@@ -1,0 +1,69 @@
+package web
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"velada/core/access"
+	"velada/house"
+
+	"github.com/gin-gonic/gin"
+)
+
+// chooseAgain is said of a file that came with a form in which something else was wrong.
+const ChooseAgain = "Choose this file again: browsers do not keep it when another field has to be corrected."
+
+// fileSent reads a file of a form, of at most so many bytes; nil where none was
+// chosen.
+func FileSent(x *gin.Context, field string, most int64) (name string, data []byte, err error) {
+	head, err := x.FormFile(field)
+	if err != nil || head.Size == 0 {
+		return "", nil, nil // none was chosen
+	}
+	if head.Size > most {
+		return head.Filename, nil, fmt.Errorf("a file here has at most %s", SizeWords(int(most)))
+	}
+	file, err := head.Open()
+	if err != nil {
+		return head.Filename, nil, err
+	}
+	defer file.Close()
+	data, err = io.ReadAll(file)
+	return head.Filename, data, err
+}
+
+type Choice struct {
+	ID, Name string
+	On       bool
+}
+
+const LocalTime = "2006-01-02T15:04"
+
+// local writes an instant for a field, in the house's zone.
+func (d *Site) Local(i access.Instant) string {
+	if i.IsZero() {
+		return ""
+	}
+	return i.Time().In(d.State.Zone).Format(LocalTime)
+}
+
+func EachWord(text string) []string {
+	return strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;\n\r\t", r) })
+}
+
+func ReadNumber(text string) (int64, error) { return strconv.ParseInt(text, 10, 64) }
+
+// form is what was typed, and what is wrong with it.
+type Form struct {
+	Values map[string]string
+	Wrong  house.FieldErrors
+}
+
+func Typed(x *gin.Context, fields ...string) Form {
+	f := Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
+	for _, name := range fields {
+		f.Values[name] = strings.TrimSpace(x.PostForm(name))
+	}
+	return f
+}

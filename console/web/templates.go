@@ -1,0 +1,85 @@
+package web
+
+import (
+	"embed"
+	"html/template"
+	"io/fs"
+	"path"
+	"strings"
+	"velada/look"
+)
+
+//go:embed templates
+var ownTemplates embed.FS
+
+// parseTemplates gives each view its own set: the parts that all share, those of its
+// room, and itself. A room has its views in templates, and parts of its own in
+// templates/shared.
+func parseTemplates(rooms []Room) map[string]*template.Template {
+	shared := template.Must(template.New("").Funcs(template.FuncMap{
+		"asset":   func(name string) string { return look.URL("/look/", name) },
+		"sprite":  look.Sprite,
+		"window":  windowSymbol,
+		"count":   Count,
+		"capital": Capital,
+		"legend":  func() []Window { return legend },
+		"short":   short,
+		"add":     func(a, b int) int { return a + b },
+		"indent":  func(depth int) int { return 16 * depth },
+	}).ParseFS(ownTemplates, "templates/shared/*.html"))
+	views := map[string]*template.Template{}
+	for _, room := range append(rooms, Room{Templates: ownTemplates}) {
+		of := template.Must(shared.Clone()).Funcs(room.Funcs)
+		if parts := found(room.Templates, "templates/shared/*.html"); len(parts) > 0 {
+			of = template.Must(of.ParseFS(room.Templates, parts...))
+		}
+		for _, name := range found(room.Templates, "templates/*.html") {
+			view := strings.TrimSuffix(path.Base(name), ".html")
+			if views[view] != nil {
+				panic("two rooms have a view " + view)
+			}
+			views[view] = template.Must(template.Must(of.Clone()).ParseFS(room.Templates, name))
+		}
+	}
+	return views
+}
+
+func found(files fs.FS, pattern string) []string {
+	names, err := fs.Glob(files, pattern)
+	if err != nil {
+		panic(err) // the pattern is right
+	}
+	return names
+}
+
+// window is how a page looks from outside.
+type Window struct{ Symbol, Text string }
+
+// windowSymbol draws a window, with a text for those who cannot see it.
+func windowSymbol(w Window) template.HTML {
+	if w.Text == "" {
+		return template.HTML(`<svg class="win" aria-hidden="true"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
+	}
+	return template.HTML(`<svg class="win" role="img" aria-label="` + template.HTMLEscapeString(w.Text) + `"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
+}
+
+func Capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// legend is every window with what it means.
+var legend = []Window{
+	{"open", "opens"}, {"step", "opens after a step: sign in, pass, join"}, {"some", "opens to some of them"}, {"shut", "turned away"},
+	{"hidden", "looks as if it did not exist"}, {"held", "a holding page"},
+}
+
+// short cuts a name to what fits above a column.
+func short(name string) string {
+	if letters := []rune(name); len(letters) > 14 {
+		return string(letters[:13]) + "…"
+	}
+	return name
+}

@@ -1,0 +1,203 @@
+package web
+
+import (
+	"fmt"
+	"net/url"
+	"regexp"
+	"strings"
+	"velada/core/access"
+	"velada/words"
+)
+
+func LowerArticle(name string) string {
+	switch {
+	case strings.HasPrefix(name, "A "):
+		return "a" + name[1:]
+	case strings.HasPrefix(name, "At "), strings.HasPrefix(name, "From "):
+		return "somebody " + strings.ToLower(name[:1]) + name[1:]
+	}
+	return name
+}
+
+type PersonHit struct{ ID, Name, Address, URL string }
+
+// passesURL is where a pass or link of a site is shown or changed.
+func PassesURL(site, kind, id string, more ...string) string {
+	q := url.Values{kind: {id}}
+	for i := 0; i+1 < len(more); i += 2 {
+		q.Set(more[i], more[i+1])
+	}
+	return "/sites/" + site + "/passes?" + q.Encode()
+}
+
+// membersURL is where the members of a site are looked after.
+func MembersURL(address string) string { return "/sites/" + address + "/members" }
+
+func SizeWords(n int) string {
+	switch {
+	case n < 1<<10:
+		return fmt.Sprintf("%d bytes", n)
+	case n < 1<<20:
+		return fmt.Sprintf("%d KB", (n+512)>>10)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/(1<<20))
+}
+
+var NotInID = regexp.MustCompile(`[^a-z0-9]+`)
+
+// harmless keeps a spreadsheet from taking a title for a formula.
+func Harmless(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
+func OutcomeWords(o access.Outcome) string {
+	return map[access.Outcome]string{
+		access.Open: "it opens", access.Held: "a holding page", access.Challenge: "a further step", access.Pending: "waiting",
+		access.Refused: "not for you", access.Missing: "no such page", access.Absent: "nothing here", access.Gone: "taken down",
+	}[o]
+}
+
+// roleOrder is the built-in roles, the most powerful first.
+var RoleOrder = []string{"owner", "admin", "publisher", "editor", "usher", "analyst", "viewer"}
+
+// count says a number of things: 1 page, 2 pages, no people.
+func Count(n int, one, many string) string {
+	switch n {
+	case 0:
+		return "no " + many
+	case 1:
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// windowOf is the window for a decision.
+func WindowOf(d access.Decision) Window {
+	switch d.Outcome {
+	case access.Open:
+		return Window{"open", "opens"}
+	case access.Challenge:
+		return Window{"step", "opens after a step"}
+	case access.Held:
+		return Window{"held", "a holding page"}
+	case access.Missing, access.Absent:
+		return Window{"hidden", "looks as if it did not exist"}
+	case access.Pending:
+		return Window{"shut", "turned away: their request is waiting"}
+	}
+	return Window{"shut", "turned away"}
+}
+
+// standingWords is the standing sentence: what somebody can see, in lamp
+// yellow, then the rest, then what is quieter.
+type standingWords struct {
+	Lit, Rest, Quiet string
+	Held             bool // a holding page stands
+}
+
+// siteStanding puts how a site stands into a sentence. It is computed, never typed.
+func SiteStanding(st access.Standing, zone words.Wording) standingWords {
+	var w standingWords
+	team := Count(st.Editors, "person", "people") + " can edit"
+	if st.Publishers > 0 {
+		team += fmt.Sprintf(", %d of them can publish", st.Publishers)
+	}
+	listed := "Search engines are kept away."
+	if st.Listed {
+		listed = "Search engines may list it."
+	}
+	w.Quiet = listed + " " + Capital(team) + "."
+	switch {
+	case st.State == "draft":
+		w.Rest = "This site has never been published."
+		w.Quiet = Capital(Count(st.Previewers, "person", "people")) + " can see its working copy. " + Capital(team) + "."
+		return w
+	case st.State == "down":
+		w.Rest = "This site is taken down."
+		w.Quiet = Capital(team) + "."
+		return w
+	case st.Holding:
+		kind := "A maintenance page stands in place of the site"
+		if st.Soon {
+			kind = "A coming soon page stands in place of the site"
+		}
+		if !st.HoldUntil.IsZero() {
+			kind += " until " + zone.When(st.HoldUntil)
+		}
+		w.Held = true
+		w.Rest = kind + "; " + Count(st.Viewers, "person", "people") + KeysToo(st) + " walk past it."
+	case st.Stranger.Outcome == access.Open:
+		w.Lit, w.Rest = "Anyone", " can view this site."
+	default:
+		w.Lit, w.Rest = Viewers(st), " can view this site; strangers "+Meets(st.Stranger)+"."
+	}
+	if rules := capping(st.Rules); rules != "" {
+		w.Quiet = rules + " " + w.Quiet
+	}
+	return w
+}
+
+func KeysToo(st access.Standing) string {
+	if st.WalkPast == 0 {
+		return ""
+	}
+	return " and " + Count(st.WalkPast, "pass or link", "passes or links")
+}
+
+// viewers counts who opens a site: people, guests from outside, passes, links.
+func Viewers(st access.Standing) string {
+	parts := []string{}
+	if n := st.Viewers + st.Guests; n > 0 {
+		parts = append(parts, Count(n, "person", "people"))
+	}
+	if st.SignedIn {
+		parts = []string{"Anyone who signs in"}
+	}
+	if st.Passes > 0 {
+		parts = append(parts, Count(st.Passes, "pass", "passes"))
+	}
+	if st.Links > 0 {
+		parts = append(parts, Count(st.Links, "link", "links"))
+	}
+	if len(parts) == 0 {
+		return "Nobody"
+	}
+	if len(parts) > 1 {
+		return strings.Join(parts[:len(parts)-1], ", ") + " and " + parts[len(parts)-1]
+	}
+	return parts[0]
+}
+
+func Meets(d access.Decision) string {
+	switch {
+	case d.Outcome == access.Absent || d.Outcome == access.Missing:
+		return "find nothing at its address"
+	case d.Offers&access.OfferSignIn != 0 && d.Offers&access.OfferPassword != 0:
+		return "are asked to sign in or for a password"
+	case d.Offers&access.OfferSignIn != 0:
+		return "meet the sign-in page"
+	case d.Offers&access.OfferPassword != 0:
+		return "are asked for a password"
+	}
+	return "are turned away"
+}
+
+// capping names the house rules that a site stands under.
+func capping(rules []string) string {
+	words := map[string]string{
+		"sign-in-required":     "A house rule requires signing in.",
+		"house-domains-only":   "A house rule lets in the house's own domains alone.",
+		"no-listing":           "A house rule keeps search engines away.",
+		"pass-must-end":        "A house rule wants every pass to end.",
+		"inside-team-only":     "A house rule keeps the team to the house's own domains.",
+		"records-need-sign-in": "A house rule shows records only to those who sign in.",
+	}
+	var list []string
+	for _, r := range rules {
+		list = append(list, words[r])
+	}
+	return strings.Join(list, " ")
+}
