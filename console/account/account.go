@@ -88,7 +88,7 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 	for _, b := range browsers {
 		v.Browsers = append(v.Browsers, browserRow{b.ID, b.Device, b.How, c.Moment(b.Began), c.Moment(b.Used), b.ID == here})
 	}
-	v.Offers, v.Sites = offers, c.SitesOf(me)
+	v.Offers, v.Sites = offers, web.SitesOf(c, me)
 	p := c.Page(x, "Your account")
 	p.Here, p.View = "Account", v
 	c.Show(x, status, "account", p)

@@ -109,7 +109,7 @@ func showDoor(c *web.Console, x *gin.Context, status int, wf *wayForm, pf *passF
 	}
 	v.Walk = d.Walk()
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, v.Here)
+		p.Tray = web.TrayView(c, d.Tray, d.State, v.Here)
 	}
 	p.View = v
 	c.Show(x, status, "door", p)

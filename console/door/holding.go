@@ -83,7 +83,7 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 	v.Search, v.Meets = holdingSearch(d, h.Kind), holdingPassed(d)
 	holdingFrame(c, x, d, v)
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, v.Here)
+		p.Tray = web.TrayView(c, d.Tray, d.State, v.Here)
 	}
 	p.View = v
 	c.Show(x, status, "holding", p)
@@ -116,7 +116,7 @@ func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
 	}
 	stranger := *d
 	stranger.As = "stranger"
-	as := c.LookAs(&stranger, web.Actor(x), policy)
+	as := web.LookAs(c, &stranger, web.Actor(x), policy)
 	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(path)
 }
 

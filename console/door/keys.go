@@ -82,7 +82,7 @@ func showPasses(c *web.Console, x *gin.Context, status int, pf *passForm, lf *li
 		if v.Shown != nil {
 			back += "?show=" + url.QueryEscape(v.Shown.ID)
 		}
-		p.Tray = c.TrayView(d.Tray, d.State, back)
+		p.Tray = web.TrayView(c, d.Tray, d.State, back)
 	}
 	p.View = v
 	c.Show(x, status, "passes", p)

@@ -51,7 +51,7 @@ func rehearsal(c *web.Console, x *gin.Context) {
 	}
 	p := c.SitePage(x, "Rehearsal")
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, "/sites/"+d.Site+"/rehearsal")
+		p.Tray = web.TrayView(c, d.Tray, d.State, "/sites/"+d.Site+"/rehearsal")
 		if d.Tray.Problem == nil {
 			p.View = newRehearsalView(d)
 		}

@@ -91,7 +91,7 @@ func showSightlines(c *web.Console, x *gin.Context) {
 	v := sightlines(d, x.Query("fold"), x.Query("promise"))
 	p := c.SitePage(x, "Sightlines")
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, d.SightURL(d.Asked, x.Query("fold")))
+		p.Tray = web.TrayView(c, d.Tray, d.State, d.SightURL(d.Asked, x.Query("fold")))
 	}
 	p.View = v
 	c.Show(x, http.StatusOK, "sightlines", p)

@@ -154,7 +154,7 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		v.Corners = append(v.Corners, place)
 	}
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, v.At)
+		p.Tray = web.TrayView(c, d.Tray, d.State, v.At)
 	}
 	p.View = v
 	c.Show(x, status, "members", p)
@@ -178,7 +178,7 @@ func doMember(c *web.Console, x *gin.Context) {
 		return
 	}
 	if x.PostForm("change") == "group" {
-		c.HouseChange(x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
+		web.HouseChange(c, x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
 		return
 	}
 	n, err := members.ChangeMembers(ctx, c.House, me, site, chosen, members.MemberChange(x.PostForm("change")), x.PostForm("word"))

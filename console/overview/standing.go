@@ -83,7 +83,7 @@ func showStanding(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 		v.Waiting = append(v.Waiting, waitRow{name + " asks for the working copy to be published", "/sites/" + d.Site + "/publish"})
 	}
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, "/sites/"+d.Site)
+		p.Tray = web.TrayView(c, d.Tray, d.State, "/sites/"+d.Site)
 	}
 	p.View = v
 	c.Show(x, status, "standing", p)

@@ -582,7 +582,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	as := c.LookAs(d, web.Actor(x), plan.Then)
+	as := web.LookAs(c, d, web.Actor(x), plan.Then)
 	as.Edition = edition
 	p := c.SitePage(x, "Pages")
 	v := &web.WalkPage{Walk: d.Walk(), Working: true, Door: "/sites/" + d.Site + "/pages?path=" + url.QueryEscape(d.Path())}
@@ -598,7 +598,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 		return
 	}
 	v.Scope = web.ScopeView{Plan: rows, SeenBy: web.LowerArticle(d.Words.Observer(d.As))}
-	v.Status, v.Headers = c.AnswerAs(d.Site, d.Path(), as)
+	v.Status, v.Headers = web.AnswerAs(c, d.Site, d.Path(), as)
 	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(d.Path())
 	v.Site, v.MayWrite = d.Site, p.Site.MayWrite
 	if v.Previews, err = previewRows(c, x); err != nil {

@@ -207,22 +207,22 @@ func doGroup(c *web.Console, x *gin.Context) {
 	case len(f.Wrong) > 0:
 		showGroup(c, x, http.StatusUnprocessableEntity, &f, web.Form{}, web.Form{}, nil)
 	case id == "":
-		c.MadeHouseChange(x, change, "/people", "The group is there. Put people into it, or let a roster come in.") // nothing hangs on a new group
+		web.MadeHouseChange(c, x, change, "/people", "The group is there. Put people into it, or let a roster come in.") // nothing hangs on a new group
 	default:
-		c.HouseChange(x, change, "/groups/"+id, "/groups/"+id, "Changed, from the next request on.")
+		web.HouseChange(c, x, change, "/groups/"+id, "/groups/"+id, "Changed, from the next request on.")
 	}
 }
 
 func doDeleteGroup(c *web.Console, x *gin.Context) {
 	id := x.Param("group")
-	c.HouseChange(x, people.DeleteGroup(c.House, id), "/groups/"+id, "/people", "The group is deleted, with what hung on it.", people.UsesOf(c.House, id)...)
+	web.HouseChange(c, x, people.DeleteGroup(c.House, id), "/groups/"+id, "/people", "The group is deleted, with what hung on it.", people.UsesOf(c.House, id)...)
 }
 
 func doGroupPeople(c *web.Console, x *gin.Context) {
 	id := x.Param("group")
 	here := "/groups/" + id
 	if out := x.PostForm("out"); out != "" {
-		c.HouseChange(x, people.TakeOut(c.House, id, []string{out}), here, here, "Taken out, from their next request on.")
+		web.HouseChange(c, x, people.TakeOut(c.House, id, []string{out}), here, here, "Taken out, from their next request on.")
 		return
 	}
 	guests := roster.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
@@ -232,7 +232,7 @@ func doGroupPeople(c *web.Console, x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.HouseChange(x, people.PutIn(c.House, id, chosen), here, here, "They are in the group now.")
+	web.HouseChange(c, x, people.PutIn(c.House, id, chosen), here, here, "They are in the group now.")
 }
 
 func doKeepers(c *web.Console, x *gin.Context) {
@@ -358,7 +358,7 @@ func doJoin(c *web.Console, x *gin.Context) {
 	case errors.As(err, &later):
 		c.Refuse(x, http.StatusTooManyRequests, later.Error())
 	case err != nil:
-		c.HouseRefused(x, err, "/join")
+		web.HouseRefused(c, x, err, "/join")
 	default:
 		joinPage(c, x, http.StatusOK, f, done)
 	}

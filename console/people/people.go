@@ -291,7 +291,7 @@ func doNewPerson(c *web.Console, x *gin.Context) {
 		showPeople(c, x, http.StatusUnprocessableEntity, &f)
 		return
 	}
-	c.HouseChange(x, change, "/people", "/people?find="+url.QueryEscape(person.Address), "They are of the house now. They sign in by a link sent to their address, or by a slip.")
+	web.HouseChange(c, x, change, "/people", "/people?find="+url.QueryEscape(person.Address), "They are of the house now. They sign in by a link sent to their address, or by a slip.")
 }
 
 func doPerson(c *web.Console, x *gin.Context) {
@@ -302,7 +302,7 @@ func doPerson(c *web.Console, x *gin.Context) {
 		return
 	}
 	here := "/people/" + person.ID
-	c.HouseChange(x, change, here, here, "Changed, from their next request on.")
+	web.HouseChange(c, x, change, here, here, "Changed, from their next request on.")
 }
 
 func doLeaveHouse(c *web.Console, x *gin.Context) {
@@ -315,13 +315,13 @@ func doLeaveHouse(c *web.Console, x *gin.Context) {
 	here := "/people/" + id
 	if x.PostForm("meant") == "yes" {
 		if err := c.House.ChangePeople(x.Request.Context(), web.Actor(x), change); err != nil {
-			c.HouseRefused(x, err, here)
+			web.HouseRefused(c, x, err, here)
 			return
 		}
 		c.Done(x, c.House.SignOutPerson(x.Request.Context(), id), "Every door is closed to them, from their next request on.", here)
 		return
 	}
-	c.HouseChange(x, change, here, here, "")
+	web.HouseChange(c, x, change, here, here, "")
 }
 
 func doMerge(c *web.Console, x *gin.Context) {
@@ -337,7 +337,7 @@ func doMerge(c *web.Console, x *gin.Context) {
 		showPerson(c, x, http.StatusUnprocessableEntity, web.Form{}, f)
 		return
 	}
-	c.HouseChange(x, change, here, here, "The two are one now.")
+	web.HouseChange(c, x, change, here, here, "The two are one now.")
 }
 
 // doRelease lets an address that somebody had before be another's.
@@ -348,14 +348,14 @@ func doRelease(c *web.Console, x *gin.Context) {
 		c.Done(x, err, "", here)
 		return
 	}
-	c.HouseChange(x, change, here, here, "The address is free for somebody else.")
+	web.HouseChange(c, x, change, here, here, "The address is free for somebody else.")
 }
 
 func doPersonGroup(c *web.Console, x *gin.Context) {
 	here := "/people/" + x.Param("person")
 	chosen := []string{x.Param("person")}
 	if group := x.PostForm("out_of"); group != "" {
-		c.HouseChange(x, people.TakeOut(c.House, group, chosen), here, here, "Taken out, from their next request on.")
+		web.HouseChange(c, x, people.TakeOut(c.House, group, chosen), here, here, "Taken out, from their next request on.")
 		return
 	}
 	ids, _ := web.ReadGroups(x.PostForm("into"), c.House.State().Policy.Document())
@@ -364,5 +364,5 @@ func doPersonGroup(c *web.Console, x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
-	c.HouseChange(x, people.PutIn(c.House, ids[0], chosen), here, here, "They are in the group now.")
+	web.HouseChange(c, x, people.PutIn(c.House, ids[0], chosen), here, here, "They are in the group now.")
 }

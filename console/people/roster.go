@@ -130,7 +130,7 @@ func readRoster(c *web.Console, x *gin.Context, v *rosterView, p *pendingRoster,
 		v.Refused = web.Capital(strings.TrimSuffix(err.Error(), ".")) + "."
 		return f
 	}
-	v.Change = c.NewChangeView(house)
+	v.Change = web.NewChangeView(c, house)
 	return f
 }
 
@@ -156,7 +156,7 @@ func doRoster(c *web.Console, x *gin.Context) {
 			err = c.House.ChangePeople(x.Request.Context(), me, plan.Change)
 		}
 		if err != nil {
-			c.HouseRefused(x, err, here)
+			web.HouseRefused(c, x, err, here)
 			return
 		}
 		c.Flash(x, plan.Change.What)

@@ -51,7 +51,7 @@ func houseRules(c *web.Console, x *gin.Context) { showRules(c, x, http.StatusOK,
 func showRules(c *web.Console, x *gin.Context, status int, v *rulesView) {
 	s, me := c.House.State(), web.Actor(x)
 	v.May = c.House.IsSteward(me)
-	if !v.May && len(c.SitesOf(me)) == 0 {
+	if !v.May && len(web.SitesOf(c, me)) == 0 {
 		c.NotFound(x)
 		return
 	}

@@ -148,7 +148,7 @@ func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
 	v.People = whoCan(d)
 	v.Roles = roleRows(d)
 	if d.Tray != nil {
-		p.Tray = c.TrayView(d.Tray, d.State, "/sites/"+d.Site+"/team")
+		p.Tray = web.TrayView(c, d.Tray, d.State, "/sites/"+d.Site+"/team")
 	}
 	p.View = v
 	c.Show(x, status, "team", p)

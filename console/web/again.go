@@ -18,7 +18,7 @@ func (c *Console) Fresh(x *gin.Context) bool {
 
 // needsProof lets only those on who have shown who they are lately: what they sign
 // in with is not changed from a browser that was left open.
-func (c *Console) needsProof(x *gin.Context) {
+func needsProof(c *Console, x *gin.Context) {
 	if c.Fresh(x) {
 		return
 	}

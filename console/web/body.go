@@ -20,14 +20,14 @@ const (
 )
 
 // limit bounds what may be sent.
-func limit(most int64) gin.HandlerFunc {
-	return func(x *gin.Context) { x.Request.Body = http.MaxBytesReader(x.Writer, x.Request.Body, most) }
+func limit(most int64) guard {
+	return func(_ *Console, x *gin.Context) { x.Request.Body = http.MaxBytesReader(x.Writer, x.Request.Body, most) }
 }
 
 // readForm reads a form whole before anything is done with it, and says what is wrong
 // where it does not arrive: that it is too large, that it broke off, or that it is
 // none.
-func (c *Console) readForm(x *gin.Context) {
+func readForm(c *Console, x *gin.Context) {
 	if x.Request.Method != http.MethodPost {
 		return
 	}

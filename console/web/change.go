@@ -37,17 +37,17 @@ type changeSite struct {
 
 // houseChange shows what a change of the house would do, or makes it where that
 // was seen and is meant.
-func (c *Console) HouseChange(x *gin.Context, change house.PeopleChange, back, then, done string, uses ...people.GroupUse) {
+func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, then, done string, uses ...people.GroupUse) {
 	if x.PostForm("meant") == "yes" {
-		c.MadeHouseChange(x, change, then, done)
+		MadeHouseChange(c, x, change, then, done)
 		return
 	}
 	plan, err := c.House.PreviewPeople(x.Request.Context(), Actor(x), change)
 	if err != nil {
-		c.HouseRefused(x, err, back)
+		HouseRefused(c, x, err, back)
 		return
 	}
-	v := c.NewChangeView(plan)
+	v := NewChangeView(c, plan)
 	v.To, v.Back, v.Uses = x.Request.URL.Path, back, uses
 	for name, values := range x.Request.PostForm {
 		for _, value := range values {
@@ -60,16 +60,16 @@ func (c *Console) HouseChange(x *gin.Context, change house.PeopleChange, back, t
 	c.Show(x, http.StatusOK, "house-change", p)
 }
 
-func (c *Console) MadeHouseChange(x *gin.Context, change house.PeopleChange, then, done string) {
+func MadeHouseChange(c *Console, x *gin.Context, change house.PeopleChange, then, done string) {
 	if err := c.House.ChangePeople(x.Request.Context(), Actor(x), change); err != nil {
-		c.HouseRefused(x, err, then)
+		HouseRefused(c, x, err, then)
 		return
 	}
 	c.Flash(x, done)
 	x.Redirect(http.StatusSeeOther, then)
 }
 
-func (c *Console) HouseRefused(x *gin.Context, err error, back string) {
+func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	var problems access.Problems
 	var wrong house.FieldErrors
 	switch {
@@ -87,7 +87,7 @@ func (c *Console) HouseRefused(x *gin.Context, err error, back string) {
 	x.Redirect(http.StatusSeeOther, back)
 }
 
-func (c *Console) NewChangeView(plan *house.PeoplePreview) *ChangeView {
+func NewChangeView(c *Console, plan *house.PeoplePreview) *ChangeView {
 	s := c.House.State()
 	v := &ChangeView{What: plan.What, Nothing: len(plan.Impact.Full.Sites) == 0}
 	names := func(id string) string {

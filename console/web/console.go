@@ -93,7 +93,7 @@ func (c *Console) routes(rooms []Room) http.Handler {
 			g.Handle(r.Method, r.Path, chain...)
 		}
 	}
-	g.NoRoute(c.signedIn, func(x *gin.Context) { c.NotFound(x) })
+	g.NoRoute(func(x *gin.Context) { signedIn(c, x) }, c.NotFound)
 	protection := http.NewCrossOriginProtection()
 	return c.secure(protection.Handler(c.Sessions.LoadAndSave(g)))
 }
@@ -118,7 +118,7 @@ func (c *Console) secure(next http.Handler) http.Handler {
 
 // signedIn lets only those on who are signed in; before there is a house
 // everybody goes to the set-up.
-func (c *Console) signedIn(x *gin.Context) {
+func signedIn(c *Console, x *gin.Context) {
 	if c.House.State() == nil {
 		x.Redirect(http.StatusSeeOther, "/set-up")
 		x.Abort()
@@ -152,7 +152,7 @@ func Actor(x *gin.Context) house.Actor { return x.MustGet("actor").(house.Actor)
 
 // onSite lets only those on who have something to do with the site; to others
 // it does not exist.
-func (c *Console) onSite(x *gin.Context) {
+func onSite(c *Console, x *gin.Context) {
 	if c.House.State().SiteDocument(x.Param("site")) == nil || c.House.CanAnywhere(Actor(x), x.Param("site")) == 0 {
 		c.NotFound(x)
 		x.Abort()
@@ -161,7 +161,7 @@ func (c *Console) onSite(x *gin.Context) {
 
 // onWholeSite leads those who have to do with a section alone to its pages: what
 // other sections there are, and whom they are for, is not told to them.
-func (c *Console) onWholeSite(x *gin.Context) {
+func onWholeSite(c *Console, x *gin.Context) {
 	if c.House.Can(Actor(x), x.Param("site"), "/") != 0 {
 		return
 	}
@@ -173,18 +173,8 @@ func (c *Console) onWholeSite(x *gin.Context) {
 	x.Abort()
 }
 
-// may lets only those on who have a capability on the whole site.
-func (c *Console) may(needed access.Capability, otherwise string) gin.HandlerFunc {
-	return func(x *gin.Context) {
-		if !c.House.Can(Actor(x), x.Param("site"), "/").Has(needed) {
-			c.Refuse(x, http.StatusForbidden, otherwise)
-			x.Abort()
-		}
-	}
-}
-
 // mayRehearse lets only those on who may change who views or who edits the site.
-func (c *Console) mayRehearse(x *gin.Context) {
+func mayRehearse(c *Console, x *gin.Context) {
 	if caps := c.House.Can(Actor(x), x.Param("site"), "/"); !caps.Has(access.ChangeDoor) && !caps.Has(access.ManageTeam) && !caps.Has(access.ManageMembers) {
 		c.Refuse(x, http.StatusForbidden, "You may look at this site's doors, team and members, not change them.")
 		x.Abort()
@@ -307,7 +297,7 @@ func (c *Console) Show(x *gin.Context, status int, name string, p any) {
 }
 
 // forStewards lets only those on who look after the house.
-func (c *Console) forStewards(x *gin.Context) {
+func forStewards(c *Console, x *gin.Context) {
 	if !c.House.IsSteward(Actor(x)) {
 		c.NotFound(x)
 		x.Abort()
@@ -315,7 +305,7 @@ func (c *Console) forStewards(x *gin.Context) {
 }
 
 // forKeepers lets only those on who may look after the group.
-func (c *Console) forKeepers(x *gin.Context) {
+func forKeepers(c *Console, x *gin.Context) {
 	if parts.GroupAt(c.House.State().Policy.Document(), x.Param("group")) == nil || !c.House.MayKeep(x.Request.Context(), Actor(x), x.Param("group")) {
 		c.NotFound(x)
 		x.Abort()

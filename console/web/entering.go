@@ -27,7 +27,7 @@ type MySite struct {
 
 // sitesOf lists the sites that somebody has to do with, and what they may do there;
 // a site without entries is theirs as a steward's alone.
-func (c *Console) SitesOf(me house.Actor) (list []MySite) {
+func SitesOf(c *Console, me house.Actor) (list []MySite) {
 	s := c.House.State()
 	for _, doc := range s.Policy.Document().Sites {
 		caps := c.House.CanAnywhere(me, doc.Address)
@@ -51,7 +51,7 @@ func (c *Console) SitesOf(me house.Actor) (list []MySite) {
 }
 
 // needsProofWithout is needsProof for who has no password that is asked for anyway.
-func (c *Console) needsProofWithout(x *gin.Context) {
+func needsProofWithout(c *Console, x *gin.Context) {
 	account, err := accounts.Account(x.Request.Context(), c.House, Actor(x).Who)
 	if err != nil {
 		c.Fail(x, err)
@@ -59,7 +59,7 @@ func (c *Console) needsProofWithout(x *gin.Context) {
 		return
 	}
 	if account.Password == "" {
-		c.needsProof(x)
+		needsProof(c, x)
 	}
 }
 
@@ -212,7 +212,7 @@ func Device(agent string) string {
 type Visiting struct{ Title, URL, Tint string }
 
 // needsHouse leads to the set-up before there is a house.
-func (c *Console) needsHouse(x *gin.Context) {
+func needsHouse(c *Console, x *gin.Context) {
 	if c.House.State() == nil {
 		x.Redirect(http.StatusSeeOther, "/set-up")
 		x.Abort()

@@ -4,6 +4,7 @@ import (
 	"html/template"
 	"io/fs"
 	"net/http"
+	"slices"
 	"velada/core/access"
 
 	"github.com/gin-gonic/gin"
@@ -38,44 +39,56 @@ func Post(path string, needs Needs, do func(c *Console, x *gin.Context)) Route {
 type Needs struct {
 	Name string // for whoever lists the routes
 
-	chain func(c *Console) []gin.HandlerFunc
+	guards []guard
 }
 
+// guard lets a request on, or answers it and aborts.
+type guard func(c *Console, x *gin.Context)
+
 // before lists what is asked before a request is answered.
-func (n Needs) before(c *Console) []gin.HandlerFunc {
-	if n.chain == nil {
-		return []gin.HandlerFunc{func(x *gin.Context) {
+func (n Needs) before(c *Console) (chain []gin.HandlerFunc) {
+	guards := n.guards
+	if guards == nil {
+		guards = []guard{func(c *Console, x *gin.Context) {
 			c.NotFound(x)
 			x.Abort()
 		}}
 	}
-	return n.chain(c)
+	for _, g := range guards {
+		chain = append(chain, func(x *gin.Context) { g(c, x) })
+	}
+	return chain
 }
 
-func (n Needs) and(name string, more func(c *Console) []gin.HandlerFunc) Needs {
-	return Needs{name, func(c *Console) []gin.HandlerFunc { return append(n.chain(c), more(c)...) }}
+func (n Needs) and(name string, more ...guard) Needs {
+	return Needs{name, slices.Concat(n.guards, more)}
 }
 
 // What requests need.
 var (
-	SetUp = Needs{"nobody, before there is a house", func(*Console) []gin.HandlerFunc { return []gin.HandlerFunc{limit(MostSignIn)} }}
-	Open  = Needs{"anybody", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{limit(MostSignIn), c.needsHouse} }}
+	SetUp = Needs{"nobody, before there is a house", []guard{limit(MostSignIn)}}
+	Open  = Needs{"anybody", []guard{limit(MostSignIn), needsHouse}}
 
-	SignedIn = Needs{"signed in", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.signedIn, limit(MostForm), c.readForm} }}
-	Proven   = SignedIn.and("signed in, and shown lately who they are", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.needsProof} })
+	SignedIn = Needs{"signed in", []guard{signedIn, limit(MostForm), readForm}}
+	Proven   = SignedIn.and("signed in, and shown lately who they are", needsProof)
 	// ProvenWithout is Proven but for who has nothing to show it by.
-	ProvenWithout = SignedIn.and("signed in, and shown lately who they are where they can", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.needsProofWithout} })
-	Stewards      = SignedIn.and("a steward", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.forStewards} })
-	Keepers       = SignedIn.and("keeps the group", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.forKeepers} })
+	ProvenWithout = SignedIn.and("signed in, and shown lately who they are where they can", needsProofWithout)
+	Stewards      = SignedIn.and("a steward", forStewards)
+	Keepers       = SignedIn.and("keeps the group", forKeepers)
 	// StewardsOfGroup is for stewards; to who does not keep the group it is not there.
-	StewardsOfGroup = Keepers.and("a steward", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.forStewards} })
+	StewardsOfGroup = Keepers.and("a steward", forStewards)
 
-	OnSite     = SignedIn.and("may do anything on the site", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.onSite} })
-	WholeSite  = OnSite.and("may do anything on the whole site", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.onWholeSite} })
-	Rehearsing = OnSite.and("may change who views or who edits", func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.mayRehearse} })
+	OnSite     = SignedIn.and("may do anything on the site", onSite)
+	WholeSite  = OnSite.and("may do anything on the whole site", onWholeSite)
+	Rehearsing = OnSite.and("may change who views or who edits", mayRehearse)
 )
 
 // May needs a capability on the whole site; otherwise says what one may do without it.
 func May(needed access.Capability, otherwise string) Needs {
-	return OnSite.and(needed.String(), func(c *Console) []gin.HandlerFunc { return []gin.HandlerFunc{c.may(needed, otherwise)} })
+	return OnSite.and(needed.String(), func(c *Console, x *gin.Context) {
+		if !c.House.Can(Actor(x), x.Param("site"), "/").Has(needed) {
+			c.Refuse(x, http.StatusForbidden, otherwise)
+			x.Abort()
+		}
+	})
 }

@@ -28,7 +28,7 @@ type figure struct {
 	Seen         bool
 }
 
-func (c *Console) TrayView(t *house.Tray, s *house.State, back string) *trayView {
+func TrayView(c *Console, t *house.Tray, s *house.State, back string) *trayView {
 	w := words.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
 	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back, Grave: t.Grave(), OwnLoss: t.OwnLoss, Trouble: t.Trouble}
 	if !t.Due.IsZero() {

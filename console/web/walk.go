@@ -50,7 +50,7 @@ func Widths(chosen string, url func(width string) string) (string, []Chip) {
 
 // lookAs looks through the eyes of whoever walks in; what the one who looks may
 // not read themself is not shown to them.
-func (c *Console) LookAs(d *Site, me house.Actor, policy *access.Policy) gate.As {
+func LookAs(c *Console, d *Site, me house.Actor, policy *access.Policy) gate.As {
 	visitor := d.Visitor(policy)
 	as := gate.As{Policy: policy, Visitor: visitor, At: d.At}
 	if person, ok := policy.PersonOf(visitor.Identity); ok {
@@ -70,7 +70,7 @@ func (c *Console) LookAs(d *Site, me house.Actor, policy *access.Policy) gate.As
 }
 
 // answerAs asks the gate for a page as somebody else, for its status and headers.
-func (c *Console) AnswerAs(site, path string, as gate.As) (string, []headerRow) {
+func AnswerAs(c *Console, site, path string, as gate.As) (string, []headerRow) {
 	r, err := http.NewRequest(http.MethodGet, access.EscapePath(path), nil)
 	if err != nil {
 		return "", nil // no path of a site is none of an address
