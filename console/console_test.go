@@ -450,7 +450,7 @@ func TestWaysInAreReadFromTheirForms(t *testing.T) {
 			t.Errorf("%v: what was typed is lost", c.pairs)
 		}
 	}
-	tray, err := d.house.Tray(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), "society")
+	tray, err := d.house.Trays.Tray(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), "society")
 	if err != nil || tray == nil || len(tray.Draft.Door.Ways) != 8 {
 		t.Fatalf("%+v %v", tray, err)
 	}

@@ -206,7 +206,7 @@ func opened(t *testing.T, d *desk, sealed string) string {
 func (d *desk) mailed(address string) string {
 	d.Helper()
 	d.house.Wait()
-	list, err := d.house.Mails(context.Background(), address, 1)
+	list, err := d.house.Outbox.Mails(context.Background(), address, 1)
 	if err != nil || len(list) == 0 {
 		d.Fatalf("no letter to %s: %v", address, err)
 	}

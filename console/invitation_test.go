@@ -21,7 +21,7 @@ func (d *desk) invites(address, mail string, more ...string) string {
 	_, body, _ := pilar.get("/sites/society/team")
 	if mail == "yes" {
 		d.house.Wait()
-		list, err := d.house.Mails(d.Context(), address, 1)
+		list, err := d.house.Outbox.Mails(d.Context(), address, 1)
 		if err != nil || len(list) == 0 {
 			d.Fatalf("no letter to %s: %v", address, err)
 		}

@@ -17,7 +17,7 @@ import (
 
 func (d *desk) draft(site string) *access.Site {
 	d.Helper()
-	tray, err := d.house.Tray(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site)
+	tray, err := d.house.Trays.Tray(context.Background(), d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"}), site)
 	if err != nil {
 		d.Fatal(err)
 	}

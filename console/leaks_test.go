@@ -132,7 +132,7 @@ func TestSignedOutMeansTheStreamToo(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer answer.Body.Close()
-	if err := d.house.SignOutEverywhere(t.Context(), "pilar", ""); err != nil {
+	if err := d.house.Sessions.SignOutEverywhere(t.Context(), "pilar", ""); err != nil {
 		t.Fatal(err)
 	}
 	ended := make(chan struct{})
@@ -252,12 +252,12 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 	must(pages.SharePreview(ctx, h, actor("aiko"), "variable-stars", "whole", h.Now().Add(time.Hour)))
 	previews, err := pages.PreviewsFor(ctx, h, ines, "variable-stars")
 	must(err)
-	must(h.Rehearse(ctx, ines, "new-dome", func(draft *access.Site, _ map[string]store.NewSecret) error {
+	must(h.Trays.Rehearse(ctx, ines, "new-dome", func(draft *access.Site, _ map[string]store.NewSecret) error {
 		draft.Links = append(draft.Links, access.Link{ID: "press", Under: "/"})
 		draft.Door.Ways = append(draft.Door.Ways, access.Way{Way: "link", Links: []string{"press"}})
 		return nil
 	}))
-	must(h.Apply(ctx, ines, "new-dome", true))
+	must(h.Trays.Apply(ctx, ines, "new-dome", true))
 	_, err = teams.Invite(ctx, h, ines, teams.Invitation{Addresses: []string{"helper@outside.example"}, Sites: []string{"variable-stars"}, Role: "editor", Mail: true})
 	must(err)
 	invitations, err := store.WaitingInvitations(ctx, h.Reader(), s.ID("variable-stars"))
@@ -271,7 +271,7 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 	asks, err := store.LetIns(ctx, h.Reader(), s.ID("variable-stars"))
 	must(err)
 	comment := s.Site("society").Comments["/members"][0]
-	mails, err := h.Mails(ctx, "", 1)
+	mails, err := h.Outbox.Mails(ctx, "", 1)
 	must(err)
 	pages, err := store.WorkingCopy(ctx, h.Reader(), s.ID("variable-stars"))
 	must(err)

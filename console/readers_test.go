@@ -160,7 +160,7 @@ func TestWhoMaySignUpIsRehearsed(t *testing.T) {
 		t.Errorf("%d", status)
 	}
 	d.post("/sites/society/members/letter", "subject", "Friday", "text", "Come.", "to", "Edda Galindo")
-	mails, err := d.house.Mails(context.Background(), "Friday", 9)
+	mails, err := d.house.Outbox.Mails(context.Background(), "Friday", 9)
 	if err != nil || len(mails) != 1 || mails[0].Address != "edda-galindo@post.example" {
 		t.Fatalf("%+v %v", mails, err)
 	}
@@ -192,7 +192,7 @@ func TestWhoAsksIsAnsweredBesideWhatItOpens(t *testing.T) {
 	}
 	d.post("/sites/variable-stars/members/asking", "id", id[1], "way", "guest")
 	d.shows("/sites/variable-stars/members", "somebody else was quicker", "Nobody asks.")
-	if list, err := d.house.Mails(context.Background(), "nadia@lens.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome") {
+	if list, err := d.house.Outbox.Mails(context.Background(), "nadia@lens.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome") {
 		t.Errorf("%+v %v", list, err)
 	}
 }

@@ -96,7 +96,7 @@ func (q *request) enter() {
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
 	values := q.URL.Query()
-	value, err := q.gate.House.BeginSiteSession(q.Context(), values.Get("ticket"), q.address, q.read(nonceCookie))
+	value, err := q.gate.House.Sessions.BeginSiteSession(q.Context(), values.Get("ticket"), q.address, q.read(nonceCookie))
 	if err != nil {
 		slog.Info("a ticket was refused", "site", q.address, "error", err)
 	} else {
@@ -195,7 +195,7 @@ func (q *request) leave() {
 		return
 	}
 	if value := q.read(visitCookie); value != "" {
-		if err := q.gate.House.EndSiteSession(q.Context(), value); err != nil {
+		if err := q.gate.House.Sessions.EndSiteSession(q.Context(), value); err != nil {
 			panic(err)
 		}
 	}

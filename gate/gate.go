@@ -167,7 +167,7 @@ func (q *request) identify() {
 			}
 			switch name {
 			case visitCookie:
-				if who, ok := house.SiteSession(value, q.state.ID(q.address)); ok && q.who == "" {
+				if who, ok := house.Sessions.SiteSession(value, q.state.ID(q.address)); ok && q.who == "" {
 					if id := q.state.Identity(who); id.Known() { // gone otherwise
 						q.who, q.visitor.Identity = who, id
 					}

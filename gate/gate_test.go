@@ -102,10 +102,10 @@ func (d *door) visiting(address, site string) string {
 	}
 	who := d.house.State().WhoHas(a)
 	session := identity.Token()
-	if err := d.house.BeginSession(context.Background(), session, who, "A browser", "password"); err != nil {
+	if err := d.house.Sessions.BeginSession(context.Background(), session, who, "A browser", "password"); err != nil {
 		d.Fatal(err)
 	}
-	code := d.house.Tickets.Issue(identity.Ticket{Site: string(d.house.State().ID(site)), Nonce: identity.Nonced("nonce"), Console: session}, time.Now())
+	code := d.house.Sessions.Tickets.Issue(identity.Ticket{Site: string(d.house.State().ID(site)), Nonce: identity.Nonced("nonce"), Console: session}, time.Now())
 	r := d.ask(asked{site: site, path: "/velada/enter?ticket=" + code + "&path=/", cookies: []string{nonceCookie + "=nonce"}})
 	for _, c := range r.Cookies() {
 		if c.Name == visitCookie {
@@ -132,12 +132,12 @@ func (d *door) enter(site, path, password string, cookies ...string) (*http.Resp
 func (d *door) change(site string, change func(s *access.Site)) {
 	d.Helper()
 	a := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
-	err := d.house.Rehearse(context.Background(), a, site, func(s *access.Site, _ map[string]store.NewSecret) error {
+	err := d.house.Trays.Rehearse(context.Background(), a, site, func(s *access.Site, _ map[string]store.NewSecret) error {
 		change(s)
 		return nil
 	})
 	if err == nil {
-		err = d.house.Apply(context.Background(), a, site, true)
+		err = d.house.Trays.Apply(context.Background(), a, site, true)
 	}
 	if err != nil {
 		d.Fatal(err)
@@ -274,7 +274,7 @@ func TestANewPasswordLocksOutTheOld(t *testing.T) {
 	_, cookie := d.enter("dossier", "/", demo.Passes["dossier"]["hollis"])
 	a := d.house.Actor(access.Address{Local: "pilar", Domain: "cerroalcor.example"})
 	ctx := context.Background()
-	err := d.house.Rehearse(ctx, a, "dossier", func(s *access.Site, secrets map[string]store.NewSecret) error {
+	err := d.house.Trays.Rehearse(ctx, a, "dossier", func(s *access.Site, secrets map[string]store.NewSecret) error {
 		secrets["hollis"] = d.house.State().SecretFor("dossier", "walnut ferry indigo moss")
 		return nil
 	})
@@ -284,7 +284,7 @@ func TestANewPasswordLocksOutTheOld(t *testing.T) {
 	if got := d.ask(asked{site: "dossier", path: "/", cookies: []string{cookie}}).StatusCode; got != 200 {
 		t.Errorf("while it is rehearsed the holder meets %d", got)
 	}
-	if err := d.house.Apply(ctx, a, "dossier", true); err != nil {
+	if err := d.house.Trays.Apply(ctx, a, "dossier", true); err != nil {
 		t.Fatal(err)
 	}
 	if got := d.ask(asked{site: "dossier", path: "/", cookies: []string{cookie}}).StatusCode; got != 401 {
@@ -314,12 +314,12 @@ func TestGuessingIsSlowed(t *testing.T) {
 func TestTickets(t *testing.T) {
 	d := open(t)
 	now := time.Now()
-	if err := d.house.BeginSession(context.Background(), "session", "pilar", "A browser", "password"); err != nil {
+	if err := d.house.Sessions.BeginSession(context.Background(), "session", "pilar", "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
 	stars := string(d.house.State().ID("variable-stars"))
 	issue := func() string {
-		return d.house.Tickets.Issue(identity.Ticket{Site: stars, Nonce: identity.Nonced("nonce"), Console: "session"}, now)
+		return d.house.Sessions.Tickets.Issue(identity.Ticket{Site: stars, Nonce: identity.Nonced("nonce"), Console: "session"}, now)
 	}
 	enter := func(site, code string, cookies ...string) (visits int) {
 		if cookies == nil {
@@ -345,7 +345,7 @@ func TestTickets(t *testing.T) {
 		t.Error("a ticket counts on its own host alone")
 	}
 	code = issue()
-	if _, ok := d.house.Tickets.Redeem(code, stars, "nonce", now.Add(identity.TicketLife)); ok {
+	if _, ok := d.house.Sessions.Tickets.Redeem(code, stars, "nonce", now.Add(identity.TicketLife)); ok {
 		t.Error("a ticket counts after its end")
 	}
 	r := d.ask(asked{site: "variable-stars", path: "/velada/enter?ticket=" + issue() + "&path=//evil.example/x"})
@@ -367,7 +367,7 @@ func TestSigningOutEndsTheVisit(t *testing.T) {
 	if other.StatusCode != 403 || status() != 200 {
 		t.Errorf("another site's form: %d", other.StatusCode)
 	}
-	if err := d.house.SignOutEverywhere(context.Background(), "pilar", ""); err != nil || status() != 401 {
+	if err := d.house.Sessions.SignOutEverywhere(context.Background(), "pilar", ""); err != nil || status() != 401 {
 		t.Errorf("after the console session ended: %d, %v", status(), err)
 	}
 }

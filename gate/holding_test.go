@@ -14,7 +14,7 @@ import (
 )
 
 func (d *door) linkPath(site, id string) string {
-	return "/velada/in/" + d.house.LinkToken(site, id, d.house.State().LinkVersion(site, id))
+	return "/velada/in/" + d.house.Keys.LinkToken(site, id, d.house.State().LinkVersion(site, id))
 }
 
 func (d *door) follow(site, path string) (int, string) {
@@ -53,12 +53,12 @@ func TestLinks(t *testing.T) {
 	}
 	old := d.linkPath("dossier", "printer")
 	a := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
-	err = d.house.Rehearse(context.Background(), a, "dossier", func(_ *access.Site, secrets map[string]store.NewSecret) error {
+	err = d.house.Trays.Rehearse(context.Background(), a, "dossier", func(_ *access.Site, secrets map[string]store.NewSecret) error {
 		secrets["link:printer"] = store.NewSecret{}
 		return nil
 	})
 	if err == nil {
-		err = d.house.Apply(context.Background(), a, "dossier", true)
+		err = d.house.Trays.Apply(context.Background(), a, "dossier", true)
 	}
 	if err != nil {
 		t.Fatal(err)

@@ -45,7 +45,7 @@ func TestPathsThatServersReadOtherwise(t *testing.T) {
 	asked := ""
 	up := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { asked = r.RequestURI }))
 	defer up.Close()
-	secret := d.house.UpstreamSecret("society")
+	secret := d.house.Keys.UpstreamSecret("society")
 	for _, c := range []struct {
 		raw             string
 		forward, decide int // as it is
@@ -102,9 +102,9 @@ func TestDecidingIsForTheSitesServersAlone(t *testing.T) {
 		a.cookies, a.from = []string{visit}, from
 		return d.ask(a)
 	}
-	secret := d.house.UpstreamSecret("variable-stars")
+	secret := d.house.Keys.UpstreamSecret("variable-stars")
 	missing := d.ask(asked{site: "variable-stars", path: "/velada/nothing", cookies: []string{visit}})
-	for name, s := range map[string]string{"no secret": "", "another": "x", "another site's": d.house.UpstreamSecret("society")} {
+	for name, s := range map[string]string{"no secret": "", "another": "x", "another site's": d.house.Keys.UpstreamSecret("society")} {
 		r := decide("/how-to-join", s, "")
 		if r.StatusCode != missing.StatusCode || r.Header.Get("Velada-Signature") != "" {
 			t.Errorf("%s: %d, %q", name, r.StatusCode, r.Header.Get("Velada-Signature"))
@@ -191,7 +191,7 @@ func TestHeadersAndCookiesInOtherSpellings(t *testing.T) {
 func TestASocketEndsWithItsDoor(t *testing.T) {
 	for name, shut := range map[string]func(d *door){
 		"the door closes":       func(d *door) { d.change("society", func(s *access.Site) { s.Door.Ways = []access.Way{{Way: "pass"}} }) },
-		"the visitor signs out": func(d *door) { _ = d.house.SignOutEverywhere(context.Background(), "mirela", "") },
+		"the visitor signs out": func(d *door) { _ = d.house.Sessions.SignOutEverywhere(context.Background(), "mirela", "") },
 		"they are blocked":      func(d *door) { d.block("mirela") },
 		"the site is unpublished": func(d *door) {
 			_ = pages.Unpublish(context.Background(), d.house, d.actorOf("ines"), "society", true, false)

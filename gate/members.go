@@ -206,7 +206,7 @@ func (q *request) prove(token string) {
 	case p.Kind == members.LinkAsk:
 		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
 	case p.Session != "":
-		value, err := q.gate.House.SiteSessionFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
+		value, err := q.gate.House.Sessions.SiteSessionFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
 		if err != nil {
 			panic(err)
 		}

@@ -44,7 +44,7 @@ func (d *door) get(site, path, cookie string) (int, string) {
 // letter gives where the latest letter to an address leads.
 func (d *door) letter(to string) string {
 	d.Helper()
-	list, err := d.house.Mails(context.Background(), to, 1)
+	list, err := d.house.Outbox.Mails(context.Background(), to, 1)
 	if err != nil || len(list) == 0 {
 		d.Fatalf("no letter to %s: %v", to, err)
 	}
@@ -302,7 +302,7 @@ func TestLettersToMembersCanBeStopped(t *testing.T) {
 	if err != nil || sent == 0 || sent+unwanted != 18 {
 		t.Fatal(sent, unwanted, err)
 	}
-	list, _ := d.house.Mails(ctx, "Friday", 50)
+	list, _ := d.house.Outbox.Mails(ctx, "Friday", 50)
 	if len(list) != sent || !strings.Contains(list[0].Text, "No more mail of this kind:") {
 		t.Fatalf("%d letters", len(list))
 	}

@@ -71,7 +71,7 @@ func (q *request) identityOf(h http.Header, method, path string) {
 	h.Set("Velada-Method", method)
 	h.Set("Velada-Path", escape(path))
 	h.Set("Velada-Time", strconv.FormatInt(time.Now().Unix(), 10))
-	h.Set("Velada-Signature", Signature(q.gate.House.UpstreamSecret(q.address), h))
+	h.Set("Velada-Signature", Signature(q.gate.House.Keys.UpstreamSecret(q.address), h))
 }
 
 // readsOtherwise reports whether a server may read a path as another than Velada
@@ -290,7 +290,7 @@ func (q *request) mayAskToDecide() bool {
 	if q.site == nil || q.as != nil {
 		return false
 	}
-	secret := q.gate.House.UpstreamSecret(q.address)
+	secret := q.gate.House.Keys.UpstreamSecret(q.address)
 	if subtle.ConstantTimeCompare([]byte(q.Header.Get("Velada-Secret")), []byte(secret)) == 1 {
 		return true
 	}

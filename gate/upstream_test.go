@@ -82,7 +82,7 @@ func TestUpstreamStandsBehindTheDoor(t *testing.T) {
 		value, _, _ = strings.Cut(value, "</dl>")
 		sent.Set(name, value)
 	}
-	if got := Signature(d.house.UpstreamSecret("society"), sent); got != sent.Get("Velada-Signature") || got == Signature("another", sent) {
+	if got := Signature(d.house.Keys.UpstreamSecret("society"), sent); got != sent.Get("Velada-Signature") || got == Signature("another", sent) {
 		t.Errorf("the signature does not hold: %v", sent)
 	}
 	if _, _, h := get("/cookie"); len(h["Set-Cookie"]) != 1 || !strings.HasPrefix(h["Set-Cookie"][0], "theirs=") {
@@ -128,7 +128,7 @@ func TestServersThatAskFirst(t *testing.T) {
 		{"", "", "", 403},
 		{"/%zz", "", "", 403},
 	} {
-		a := asked{site: "variable-stars", path: "/velada/decide", header: map[string]string{"X-Forwarded-Uri": c.uri, "X-Forwarded-Method": "GET", "Velada-Secret": d.house.UpstreamSecret("variable-stars")}}
+		a := asked{site: "variable-stars", path: "/velada/decide", header: map[string]string{"X-Forwarded-Uri": c.uri, "X-Forwarded-Method": "GET", "Velada-Secret": d.house.Keys.UpstreamSecret("variable-stars")}}
 		if c.host != "" {
 			a.header["X-Forwarded-Host"] = c.host
 		}

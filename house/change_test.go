@@ -162,7 +162,7 @@ func TestAChangeOfOneSiteTouchesNoOther(t *testing.T) {
 			return err
 		}, true},
 		{"a door", func() error {
-			return errors.Join(rehearse(h, pilar, "society", siteDoor()), h.Apply(ctx, pilar, "society", true))
+			return errors.Join(rehearse(h, pilar, "society", siteDoor()), h.Trays.Apply(ctx, pilar, "society", true))
 		}, true},
 		{"a title", func() error {
 			return pages.UpdateDetails(ctx, h, ines, "society", "Another", true, store.Details{}, nil, "")

@@ -120,23 +120,23 @@ func (f *follows) write(ctx context.Context, tx store.Queryer) error {
 // new state is in force.
 func (f *follows) hold(h *House) {
 	for _, who := range f.ended {
-		h.dropSignIns(who, "")
+		h.Sessions.dropSignIns(who, "")
 	}
 	for who := range f.dropped {
-		h.dropSignIns(who, "")
+		h.Sessions.dropSignIns(who, "")
 		h.names.Delete(who)
 	}
 	for _, m := range f.moved {
 		if f.gone[m[0]] {
-			h.dropSignIns(m[0], "")
+			h.Sessions.dropSignIns(m[0], "")
 		} else if name, there := h.names.Load(m[0]); there {
 			h.names.Store(m[1], name)
 		}
 		h.names.Delete(m[0])
-		h.visits.Range(func(token, v any) bool {
+		h.Sessions.visits.Range(func(token, v any) bool {
 			if visit := v.(store.Visit); visit.Who == m[0] {
 				visit.Who = m[1]
-				h.visits.Store(token, visit)
+				h.Sessions.visits.Store(token, visit)
 			}
 			return true
 		})

@@ -28,22 +28,22 @@ func (h *House) InBackground(what string, f func(ctx context.Context) error) {
 
 // House is a running house: its database, and its state as requests read it.
 type House struct {
-	Tickets    identity.Tickets            // from the console to a site's host
+	Sessions   *Sessions                   // who is signed in where
+	Outbox     *Outbox                     // letters, and the links in them
+	Keys       *Keys                       // what only this installation can make and read
+	Trays      *Trays                      // rehearsals
 	ConsoleURL string                      // the console's origin, for links in mail
 	SiteURL    func(address string) string // a site's origin, likewise
 
 	background sync.WaitGroup                // what goes on after an answer was given
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
 
-	db        *sql.DB
-	now       func() time.Time
-	writing   sync.Mutex // one change at a time, so that none is based on a stale state
-	state     atomic.Pointer[State]
-	visits    sync.Map // [32]byte → store.Visit
-	cookieKey []byte
-	kept      keeping // what rendered pages take, of all sites
+	db      *sql.DB
+	now     func() time.Time
+	writing sync.Mutex // one change at a time, so that none is based on a stale state
+	state   atomic.Pointer[State]
+	kept    keeping // what rendered pages take, of all sites
 
-	vault     *identity.Vault // seals secrets before they are kept
 	Throttles Throttles
 
 	names       sync.Map // store.Who → the name of the account's holder
@@ -55,24 +55,25 @@ type Option func(*House)
 
 // WithVault has a house seal its secrets by the keys of a vault. Without it the keys
 // lie in the file velada.key beside the database.
-func WithVault(v *identity.Vault) Option { return func(h *House) { h.vault = v } }
+func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault = v } }
 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
 	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
+	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h}, &Outbox{h}, &Keys{house: h}, &Trays{h}
 	for _, o := range options {
 		o(h)
 	}
 	var err error
-	if h.vault == nil {
-		if h.vault, err = vaultBeside(ctx, db); err != nil {
+	if h.Keys.vault == nil {
+		if h.Keys.vault, err = vaultBeside(ctx, db); err != nil {
 			return nil, err
 		}
 	}
-	if err := h.sealWhatIsNot(ctx, db); err != nil {
+	if err := h.Keys.sealWhatIsNot(ctx, db); err != nil {
 		return nil, fmt.Errorf("sealing secrets: %w", err)
 	}
-	if h.cookieKey, err = h.secret(ctx, "cookies"); err != nil {
+	if h.Keys.cookieKey, err = h.Keys.secret(ctx, "cookies"); err != nil {
 		return nil, err
 	}
 	visits, err := store.Visits(ctx, db, now())
@@ -80,7 +81,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Opti
 		return nil, fmt.Errorf("reading who is signed in: %w", err)
 	}
 	for _, v := range visits {
-		h.visits.Store(v.Token, v)
+		h.Sessions.visits.Store(v.Token, v)
 	}
 	names, err := store.AccountNames(ctx, db)
 	if err != nil {
@@ -116,7 +117,7 @@ func (h *House) load(ctx context.Context, q store.Reader) (*State, error) {
 	if err := s.readSites(ctx, q, everything); err != nil {
 		return nil, err
 	}
-	s.Settings, err = h.readSettings(ctx, q)
+	s.Settings, err = h.Keys.readSettings(ctx, q)
 	return s, err
 }
 

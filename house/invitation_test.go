@@ -22,7 +22,7 @@ import (
 func lastLink(t *testing.T, h *house.House, to string) (link, text string) {
 	t.Helper()
 	h.Wait()
-	list, err := h.Mails(ctx, to, 1)
+	list, err := h.Outbox.Mails(ctx, to, 1)
 	if err != nil || len(list) == 0 {
 		t.Fatalf("no mail to %s: %v", to, err)
 	}
@@ -243,7 +243,7 @@ func TestLinksByMailWorkOnceAndTellNothing(t *testing.T) {
 		}
 	}
 	h.Wait()
-	if list, err := h.Mails(ctx, "nobody", 9); err != nil || len(list) != 0 {
+	if list, err := h.Outbox.Mails(ctx, "nobody", 9); err != nil || len(list) != 0 {
 		t.Error("an address that the house has nothing to do with gets mail")
 	}
 	link, _ := lastLink(t, h, "mateo@")
@@ -345,15 +345,15 @@ func TestSignedInElsewhereIsEnded(t *testing.T) {
 	h := demoHouse(t)
 	ines, mateo := who(t, h, "ines@cerroalcor.example"), who(t, h, "mateo@cerroalcor.example")
 	for id, a := range map[string]house.Actor{"one": ines, "two": ines, "three": mateo} {
-		if err := h.BeginSession(ctx, id, a.Who, "A browser", "password"); err != nil {
+		if err := h.Sessions.BeginSession(ctx, id, a.Who, "A browser", "password"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := errors.Join(h.EndOwnSession(ctx, ines, "three"), h.EndOwnSession(ctx, ines, "one")); err != nil {
+	if err := errors.Join(h.Sessions.EndOwnSession(ctx, ines, "three"), h.Sessions.EndOwnSession(ctx, ines, "one")); err != nil {
 		t.Fatal(err)
 	}
 	for id, want := range map[string]bool{"one": false, "two": true, "three": true} {
-		if _, still, err := h.FindSession(ctx, id); err != nil || still != want {
+		if _, still, err := h.Sessions.FindSession(ctx, id); err != nil || still != want {
 			t.Errorf("%s: %v %v", id, still, err)
 		}
 	}

@@ -12,8 +12,8 @@ func (s *State) LinkVersion(site, link string) int { return max(1, s.Site(site).
 
 // LinkToken is the secret part of a link's address at a version of it. It comes
 // from the site's salt rather than its address, so that it outlives a change of that.
-func (h *House) LinkToken(site, link string, version int) string {
-	return h.Seal("link-token", string(h.State().Site(site).salt), fmt.Sprintf("%s.%d", link, version))[:24]
+func (k *Keys) LinkToken(site, link string, version int) string {
+	return k.Seal("link-token", string(k.house.State().Site(site).salt), fmt.Sprintf("%s.%d", link, version))[:24]
 }
 
 // PassKey derives from a password of a site what is kept of it there.
@@ -32,6 +32,6 @@ func (s *State) SecretFor(site, password string) store.NewSecret {
 
 // UpstreamSecret is what the identity headers for a site's upstream are signed
 // with.
-func (h *House) UpstreamSecret(site string) string {
-	return h.Seal("upstream", string(h.State().Site(site).salt), "")
+func (k *Keys) UpstreamSecret(site string) string {
+	return k.Seal("upstream", string(k.house.State().Site(site).salt), "")
 }

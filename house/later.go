@@ -16,8 +16,8 @@ var ErrPast = errors.New("that time has passed")
 
 // ApplyLater lets Velada apply somebody's rehearsal by itself at an instant; the
 // zero time calls that off. It is worked out again at that moment.
-func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
-	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+func (trays *Trays) ApplyLater(ctx context.Context, a Actor, site string, due time.Time, meant bool) error {
+	return trays.house.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
 		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), a.Who)
 		switch {
 		case err != nil:
@@ -27,7 +27,7 @@ func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.T
 		case !due.IsZero() && !due.After(tx.Now()):
 			return ErrPast
 		}
-		if t := h.tray(ctx, tx.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
+		if t := trays.tray(ctx, tx.State(), r); !due.IsZero() && t != nil && t.Grave() && !meant {
 			return ErrGrave
 		}
 		r.Due, r.Trouble = due, ""
@@ -37,33 +37,33 @@ func (h *House) ApplyLater(ctx context.Context, a Actor, site string, due time.T
 
 // ApplyDue applies the rehearsals that are due by now. One that no longer fits is
 // not applied; its author finds why in the tray.
-func (h *House) ApplyDue(ctx context.Context) error {
-	if h.State() == nil {
+func (trays *Trays) ApplyDue(ctx context.Context) error {
+	if trays.house.State() == nil {
 		return nil
 	}
-	due, err := store.DueRehearsals(ctx, h.db, h.Now())
+	due, err := store.DueRehearsals(ctx, trays.house.db, trays.house.Now())
 	if err != nil {
 		return fmt.Errorf("reading what is due: %w", err)
 	}
 	var failed error
 	for _, d := range due { // one that fails does not hold up the others
-		failed = errors.Join(failed, h.applyDue(ctx, h.State().SiteAddress(d.Site), d.Who))
+		failed = errors.Join(failed, trays.applyDue(ctx, trays.house.State().SiteAddress(d.Site), d.Who))
 	}
 	return failed
 }
 
-func (h *House) applyDue(ctx context.Context, site string, who store.Who) error {
-	a, there := h.ActorOf(who)
+func (trays *Trays) applyDue(ctx context.Context, site string, who store.Who) error {
+	a, there := trays.house.ActorOf(who)
 	err := ErrMayNot
 	if there {
-		err = h.Apply(ctx, a, site, true)
+		err = trays.Apply(ctx, a, site, true)
 	}
 	if err == nil {
 		slog.Info("applied a rehearsal that was due", "site", site, "who", who)
 		return nil
 	}
 	why := err.Error()
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	return trays.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), who)
 		if err != nil || r == nil {
 			return err
@@ -82,7 +82,7 @@ func (h *House) RunDue(ctx context.Context, every time.Duration, timers ...Timer
 	ticker := time.NewTicker(every)
 	defer ticker.Stop()
 	for {
-		err := h.ApplyDue(ctx)
+		err := h.Trays.ApplyDue(ctx)
 		for _, due := range timers {
 			err = errors.Join(err, due(ctx, h))
 		}
@@ -99,19 +99,19 @@ func (h *House) RunDue(ctx context.Context, every time.Duration, timers ...Timer
 
 // Undo rehearses an applied change backwards: where nothing else changed since,
 // applying it brings back what was.
-func (h *House) Undo(ctx context.Context, a Actor, site string, number int64) error {
-	e, err := store.FindEntry(ctx, h.db, number)
+func (trays *Trays) Undo(ctx context.Context, a Actor, site string, number int64) error {
+	e, err := store.FindEntry(ctx, trays.house.db, number)
 	if err != nil {
 		return err
 	}
-	if e == nil || e.SiteID == "" || e.SiteID != h.SiteID(site) || e.Kind != "door" {
+	if e == nil || e.SiteID == "" || e.SiteID != trays.house.SiteID(site) || e.Kind != "door" {
 		return ErrNothing
 	}
 	var before, after access.Site
 	if err := errors.Join(access.ReadPart([]byte(e.Before), &before), access.ReadPart([]byte(e.After), &after)); err != nil {
 		return fmt.Errorf("reading entry %d of the ledger: %w", number, err)
 	}
-	return h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+	return trays.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
 		backwards, _ := parts.Merge(&after, &before, draft)
 		*draft = *backwards
 		return nil

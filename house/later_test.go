@@ -34,11 +34,11 @@ func TestApplyLater(t *testing.T) {
 	if err := rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.ApplyLater(ctx, pilar, "society", *now, false); !errors.Is(err, house.ErrPast) {
+	if err := h.Trays.ApplyLater(ctx, pilar, "society", *now, false); !errors.Is(err, house.ErrPast) {
 		t.Errorf("at a time that has passed: %v", err)
 	}
 	due := now.Add(3 * time.Hour)
-	if err := h.ApplyLater(ctx, pilar, "society", due, false); err != nil {
+	if err := h.Trays.ApplyLater(ctx, pilar, "society", due, false); err != nil {
 		t.Fatal(err)
 	}
 	kind := func(h *house.House) string {
@@ -70,9 +70,9 @@ func TestWhatNoLongerFitsIsNotApplied(t *testing.T) {
 	pilar, ines := who(t, h, "pilar@cerroalcor.example"), who(t, h, "ines@cerroalcor.example")
 	if err := errors.Join(
 		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})),
-		h.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
+		h.Trays.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
 		rehearse(h, ines, "society", siteDoor(access.Way{Way: "signed-in"})),
-		h.Apply(ctx, ines, "society", false),
+		h.Trays.Apply(ctx, ines, "society", false),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -83,7 +83,7 @@ func TestWhatNoLongerFitsIsNotApplied(t *testing.T) {
 	if got := h.State().SiteDocument("society").Door.Ways[0].Way; got != "signed-in" {
 		t.Errorf("it overwrote what somebody else changed: %s", got)
 	}
-	tray, err := h.Tray(ctx, pilar, "society")
+	tray, err := h.Trays.Tray(ctx, pilar, "society")
 	if err != nil || tray == nil || !strings.Contains(tray.Trouble, "not applied by itself") || !tray.Due.IsZero() {
 		t.Errorf("its author is not told: %+v %v", tray, err)
 	}
@@ -94,7 +94,7 @@ func TestChangingARehearsalCallsItOff(t *testing.T) {
 	pilar := who(t, h, "pilar@cerroalcor.example")
 	if err := errors.Join(
 		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})),
-		h.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
+		h.Trays.ApplyLater(ctx, pilar, "society", now.Add(time.Hour), false),
 		rehearse(h, pilar, "society", siteDoor()),
 	); err != nil {
 		t.Fatal(err)
@@ -118,13 +118,13 @@ func TestWhatIsGraveMustBeMeant(t *testing.T) {
 	if err := rehearse(h, ines, "variable-stars", open); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Apply(ctx, ines, "variable-stars", false); !errors.Is(err, house.ErrGrave) {
+	if err := h.Trays.Apply(ctx, ines, "variable-stars", false); !errors.Is(err, house.ErrGrave) {
 		t.Errorf("a promise was broken in passing: %v", err)
 	}
-	if err := h.ApplyLater(ctx, ines, "variable-stars", now.Add(time.Hour), false); !errors.Is(err, house.ErrGrave) {
+	if err := h.Trays.ApplyLater(ctx, ines, "variable-stars", now.Add(time.Hour), false); !errors.Is(err, house.ErrGrave) {
 		t.Errorf("later: %v", err)
 	}
-	if err := h.Apply(ctx, ines, "variable-stars", true); err != nil {
+	if err := h.Trays.Apply(ctx, ines, "variable-stars", true); err != nil {
 		t.Error(err)
 	}
 }
@@ -138,13 +138,13 @@ func TestShuttingOneselfOutMustBeMeant(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if tray, err := h.Tray(ctx, pilar, "society"); err != nil || !tray.OwnLoss || tray.Changes[0].Text != "Pilar Quintero leaves the team, where they are admin for the whole site." {
+	if tray, err := h.Trays.Tray(ctx, pilar, "society"); err != nil || !tray.OwnLoss || tray.Changes[0].Text != "Pilar Quintero leaves the team, where they are admin for the whole site." {
 		t.Errorf("%+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, pilar, "society", false); !errors.Is(err, house.ErrGrave) {
+	if err := h.Trays.Apply(ctx, pilar, "society", false); !errors.Is(err, house.ErrGrave) {
 		t.Errorf("not meant: %v", err)
 	}
-	if err := h.Apply(ctx, pilar, "society", true); err != nil {
+	if err := h.Trays.Apply(ctx, pilar, "society", true); err != nil {
 		t.Errorf("meant: %v", err)
 	}
 	if err := rehearse(h, pilar, "society", siteDoor()); !errors.Is(err, house.ErrNoSite) {
@@ -169,7 +169,7 @@ func TestWhoMayChangeWhat(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Apply(ctx, ines, "society", true); err != nil {
+	if err := h.Trays.Apply(ctx, ines, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	bram, salma, pilar := who(t, h, "bram@cerroalcor.example"), who(t, h, "salma@cerroalcor.example"), who(t, h, "pilar@cerroalcor.example")
@@ -208,7 +208,7 @@ func TestWhoMayChangeWhat(t *testing.T) {
 		if c.want != "" && c.want != house.ErrMayNot.Error() && !errors.As(err, &refusal) {
 			t.Errorf("%s: %T", c.name, err)
 		}
-		_ = h.Discard(ctx, c.by, "society")
+		_ = h.Trays.Discard(ctx, c.by, "society")
 	}
 }
 
@@ -225,16 +225,16 @@ func TestUndo(t *testing.T) {
 	h, _ := clockedHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
 	if err := errors.Join(
-		rehearse(h, ines, "society", siteDoor()), h.Apply(ctx, ines, "society", true),
-		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})), h.Apply(ctx, ines, "society", true),
-		h.Undo(ctx, ines, "society", 1),
+		rehearse(h, ines, "society", siteDoor()), h.Trays.Apply(ctx, ines, "society", true),
+		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})), h.Trays.Apply(ctx, ines, "society", true),
+		h.Trays.Undo(ctx, ines, "society", 1),
 	); err != nil {
 		t.Fatal(err)
 	}
 	if len(h.State().SiteDocument("society").Door.Ways) != 0 {
 		t.Error("undoing is rehearsed first")
 	}
-	if err := h.Apply(ctx, ines, "society", true); err != nil {
+	if err := h.Trays.Apply(ctx, ines, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	s := h.State().SiteDocument("society")
@@ -244,10 +244,10 @@ func TestUndo(t *testing.T) {
 	if _, there := parts.DoorAt(s, "/library"); !there {
 		t.Error("what came later was undone too")
 	}
-	if err := h.Undo(ctx, ines, "society", 99); !errors.Is(err, house.ErrNothing) {
+	if err := h.Trays.Undo(ctx, ines, "society", 99); !errors.Is(err, house.ErrNothing) {
 		t.Errorf("no such entry: %v", err)
 	}
-	if err := h.Undo(ctx, who(t, h, "tobias@lens.example"), "society", 1); !errors.Is(err, house.ErrNoSite) {
+	if err := h.Trays.Undo(ctx, who(t, h, "tobias@lens.example"), "society", 1); !errors.Is(err, house.ErrNoSite) {
 		t.Errorf("by a stranger: %v", err)
 	}
 }

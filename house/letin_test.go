@@ -35,7 +35,7 @@ func applyTo(t *testing.T, h *house.House, a house.Actor, site string, c change)
 	t.Helper()
 	err := rehearse(h, a, site, c)
 	if err == nil {
-		err = h.Apply(ctx, a, site, true)
+		err = h.Trays.Apply(ctx, a, site, true)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -81,7 +81,7 @@ func TestSayingYesOpensWhatItSaid(t *testing.T) {
 				t.Errorf("%s: %s opens %v, and %v was said", way, path, got, want)
 			}
 		}
-		if list, err := h.Mails(ctx, zoe, 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome to the hill") || !strings.Contains(list[0].Subject, "let in") {
+		if list, err := h.Outbox.Mails(ctx, zoe, 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "Welcome to the hill") || !strings.Contains(list[0].Subject, "let in") {
 			t.Errorf("%s: %+v %v", way, list, err)
 		}
 		if err := members.AnswerLetIn(ctx, h, ines, "society", l.ID, way, ""); !errors.Is(err, house.ErrNothing) {
@@ -101,7 +101,7 @@ func TestSayingNoOpensNothing(t *testing.T) {
 	if h.State().Policy != policy {
 		t.Error("something changed")
 	}
-	if list, err := h.Mails(ctx, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
+	if list, err := h.Outbox.Mails(ctx, "zoe@press.example", 9); err != nil || len(list) != 1 || !strings.Contains(list[0].Text, "The answer is no") || !strings.Contains(list[0].Text, "Not this year") {
 		t.Errorf("%+v %v", list, err)
 	}
 	if list, err := store.LetIns(ctx, h.DB(), h.State().ID("society")); err != nil || len(list) != 0 {

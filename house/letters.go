@@ -25,64 +25,64 @@ func linkIn(url string) []byte {
 
 // Mail reads a letter as it was written; nil where there is none. The link of one
 // that was sent, used or has ended is not in it any more.
-func (h *House) Mail(ctx context.Context, id int64) (*store.Mail, error) {
-	m, err := store.FindMail(ctx, h.db, id)
+func (o *Outbox) Mail(ctx context.Context, id int64) (*store.Mail, error) {
+	m, err := store.FindMail(ctx, o.house.db, id)
 	if err != nil || m == nil {
 		return nil, err
 	}
-	return m, h.openMail(m)
+	return m, o.openMail(m)
 }
 
 // Mails reads letters that have words in their address or subject, the newest first,
 // without their raw form.
-func (h *House) Mails(ctx context.Context, words string, most int) ([]store.Mail, error) {
-	list, err := store.Mails(ctx, h.db, words, most)
+func (o *Outbox) Mails(ctx context.Context, words string, most int) ([]store.Mail, error) {
+	list, err := store.Mails(ctx, o.house.db, words, most)
 	for i := range list {
 		if err == nil {
-			err = h.openMail(&list[i])
+			err = o.openMail(&list[i])
 		}
 	}
 	return list, err
 }
 
-func (h *House) openMail(m *store.Mail) (err error) {
-	if m.Text, err = h.vault.Open(sealedMail, m.Text); err != nil {
+func (o *Outbox) openMail(m *store.Mail) (err error) {
+	if m.Text, err = o.house.Keys.vault.Open(sealedMail, m.Text); err != nil {
 		return err
 	}
-	if m.HTML, err = h.vault.Open(sealedMail, m.HTML); err != nil {
+	if m.HTML, err = o.house.Keys.vault.Open(sealedMail, m.HTML); err != nil {
 		return err
 	}
-	raw, err := h.vault.Open(sealedMail, string(m.Raw))
+	raw, err := o.house.Keys.vault.Open(sealedMail, string(m.Raw))
 	m.Raw = []byte(raw)
 	return err
 }
 
 // StripLetters takes the links out of letters that were sent, and out of those
 // whose link was used or has ended.
-func (h *House) StripLetters(ctx context.Context) error {
-	list, err := store.SpentLetters(ctx, h.db, time.Now(), h.Now())
+func (o *Outbox) StripLetters(ctx context.Context) error {
+	list, err := store.SpentLetters(ctx, o.house.db, time.Now(), o.house.Now())
 	if err != nil || len(list) == 0 {
 		return err
 	}
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return h.strip(ctx, tx, list) })
+	return o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return o.strip(ctx, tx, list) })
 }
 
 // stripLetters takes a link that is spent out of the letters that have it.
-func (h *House) stripLetters(ctx context.Context, q store.Queryer, link []byte) error {
+func (o *Outbox) stripLetters(ctx context.Context, q store.Queryer, link []byte) error {
 	list, err := store.LettersWith(ctx, q, link)
 	if err != nil {
 		return err
 	}
-	return h.strip(ctx, q, list)
+	return o.strip(ctx, q, list)
 }
 
-func (h *House) strip(ctx context.Context, q store.Queryer, ids []int64) error {
+func (o *Outbox) strip(ctx context.Context, q store.Queryer, ids []int64) error {
 	for _, id := range ids {
 		m, err := store.FindMail(ctx, q, id)
 		if err != nil || m == nil {
 			return err
 		}
-		if err := h.openMail(m); err != nil {
+		if err := o.openMail(m); err != nil {
 			return err
 		}
 		text, html := withoutLink(m.Text), withoutLink(m.HTML)
@@ -92,7 +92,7 @@ func (h *House) strip(ctx context.Context, q store.Queryer, ids []int64) error {
 				return fmt.Errorf("writing letter %d without its link: %w", id, err)
 			}
 		}
-		seal := func(s string) string { return h.vault.Seal(sealedMail, s) }
+		seal := func(s string) string { return o.house.Keys.vault.Seal(sealedMail, s) }
 		if err := store.StripMail(ctx, q, id, seal(text), seal(html), []byte(seal(string(raw)))); err != nil {
 			return err
 		}

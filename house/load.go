@@ -12,15 +12,15 @@ type Parts uint8
 
 // What is kept of a site.
 const (
-	Keys         Parts = 1 << iota // passwords' hashes, versions of links
-	HoldingPage                    // what its holding page says
-	Edition                        // what is live, and where its pages stood
-	WorkingCopy                    // the outline of the working copy
-	Listing                        // old addresses, short names, details
-	MembershipOf                   // what membership is like
-	Comments                       // those that are not removed
+	PassesAndLinks Parts = 1 << iota // passwords' hashes, versions of links
+	HoldingPage                      // what its holding page says
+	Edition                          // what is live, and where its pages stood
+	WorkingCopy                      // the outline of the working copy
+	Listing                          // old addresses, short names, details
+	MembershipOf                     // what membership is like
+	Comments                         // those that are not removed
 
-	everything = Keys | HoldingPage | Edition | WorkingCopy | Listing | MembershipOf | Comments
+	everything = PassesAndLinks | HoldingPage | Edition | WorkingCopy | Listing | MembershipOf | Comments
 )
 
 // readSites reads which sites there are and everything that is kept of them.
@@ -48,7 +48,7 @@ func (s *State) readSites(ctx context.Context, q store.Reader, parts Parts) erro
 // reread returns a site's state with some parts read anew.
 func (s *Site) reread(ctx context.Context, q store.Reader, parts Parts) (*Site, error) {
 	next := *s
-	if parts&Keys != 0 {
+	if parts&PassesAndLinks != 0 {
 		next.Passes, next.links = nil, nil
 	}
 	if parts&HoldingPage != 0 {
@@ -80,7 +80,7 @@ func readParts(ctx context.Context, q store.Reader, parts Parts, only store.Site
 		what  string
 		do    func(context.Context, store.Reader, store.SiteID, func(store.SiteID) *Site) error
 	}{
-		{Keys, "passes and links", readKeys}, {HoldingPage, "holding pages", readHolding},
+		{PassesAndLinks, "passes and links", readKeys}, {HoldingPage, "holding pages", readHolding},
 		{Edition | WorkingCopy, "editions", readEditions(parts)}, {Listing, "addresses and details", readListing},
 		{MembershipOf, "memberships", readMemberships}, {Comments, "comments", readComments},
 	} {

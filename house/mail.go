@@ -16,6 +16,9 @@ import (
 	"velada/store"
 )
 
+// Outbox holds the letters that the house writes, whether or not they are sent.
+type Outbox struct{ house *House }
+
 // ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
 var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")
 
@@ -32,8 +35,8 @@ type PendingAccount struct {
 	GoOnTo
 }
 
-func (h *House) SendMailLink(ctx context.Context, kind, address string, detail any) error {
-	house := h.State().Policy.Document().House.Name
+func (o *Outbox) SendMailLink(ctx context.Context, kind, address string, detail any) error {
+	house := o.house.State().Policy.Document().House.Name
 	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."}}
 	switch kind {
 	case LinkReset:
@@ -46,7 +49,7 @@ func (h *House) SendMailLink(ctx context.Context, kind, address string, detail a
 		l.Subject, l.Action.Text = "Sign in to "+house, "Sign in"
 		l.Lines = []string{"Here is the link to sign in that you asked for."}
 	}
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	return o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		l.Action.URL = tx.MailLink(kind, address, detail, LinkLife)
 		tx.QueueMail("", kind, l)
 		return nil
@@ -55,13 +58,13 @@ func (h *House) SendMailLink(ctx context.Context, kind, address string, detail a
 
 // spend spends a link in one transaction with what it is for. Who the address
 // signs in is asked then: it may be nobody's any more.
-func (h *House) Spend(ctx context.Context, token, address string, also func(tx *Tx, who store.Who) error) (who store.Who, err error) {
+func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx *Tx, who store.Who) error) (who store.Who, err error) {
 	a, err := access.ParseAddress(address)
 	if err != nil {
 		return "", ErrLinkSpent
 	}
 	hash := sha256.Sum256([]byte(token))
-	err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	err = o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		var signsIn bool
 		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
 			return ErrLinkSpent
@@ -71,7 +74,7 @@ func (h *House) Spend(ctx context.Context, token, address string, also func(tx *
 			err = ErrLinkSpent
 		}
 		if err == nil {
-			err = h.stripLetters(ctx, tx, hash[:])
+			err = o.stripLetters(ctx, tx, hash[:])
 		}
 		if err != nil {
 			return err
@@ -86,8 +89,8 @@ func (h *House) Spend(ctx context.Context, token, address string, also func(tx *
 
 // write puts a letter into the outbox, in the transaction of what it tells of. It
 // is sent from there when there is a mail server.
-func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l post.Letter) error {
-	s := h.State()
+func (o *Outbox) write(ctx context.Context, q store.Queryer, site, kind string, l post.Letter) error {
+	s := o.house.State()
 	status := "kept"
 	switch a, err := access.ParseAddress(l.To); {
 	case err != nil || !s.Settings.Reaches(a):
@@ -96,20 +99,20 @@ func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l
 		status = "waiting"
 	}
 	host := "localhost"
-	if u, err := url.Parse(h.ConsoleURL); err == nil && u.Hostname() != "" {
+	if u, err := url.Parse(o.house.ConsoleURL); err == nil && u.Hostname() != "" {
 		host = u.Hostname()
 	}
 	from := (&mail.Address{Name: s.Policy.Document().House.Name, Address: "velada@" + host}).String()
 	if s.Settings.Mail != nil && s.Settings.Mail.From != "" {
 		from = s.Settings.Mail.From
 	}
-	written, err := l.Write(from, identity.Token()+"@"+host, h.Now())
+	written, err := l.Write(from, identity.Token()+"@"+host, o.house.Now())
 	if err != nil {
 		return err
 	}
 	return store.SaveMail(ctx, q, store.Mail{
-		At: h.Now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
-		Text: h.vault.Seal(sealedMail, written.Text), HTML: h.vault.Seal(sealedMail, written.HTML), Raw: []byte(h.vault.Seal(sealedMail, string(written.Raw))),
+		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, string(written.Raw))),
 	})
 }
 
@@ -118,20 +121,20 @@ func (h *House) write(ctx context.Context, q store.Queryer, site, kind string, l
 const mostTries = 5
 
 // SendWaiting hands the mail that waits to the mail server, if there is one.
-func (h *House) SendWaiting(ctx context.Context) error {
-	s := h.State()
+func (o *Outbox) SendWaiting(ctx context.Context) error {
+	s := o.house.State()
 	if s == nil {
 		return nil
 	}
 	if s.Settings.Mail == nil {
-		return h.StripLetters(ctx)
+		return o.StripLetters(ctx)
 	}
-	list, err := store.WaitingMails(ctx, h.db, 50)
+	list, err := store.WaitingMails(ctx, o.house.db, 50)
 	if err != nil {
 		return fmt.Errorf("reading what is to be sent: %w", err)
 	}
 	for _, m := range list {
-		whole, err := h.Mail(ctx, m.ID)
+		whole, err := o.Mail(ctx, m.ID)
 		if err != nil {
 			return err
 		}
@@ -146,16 +149,16 @@ func (h *House) SendWaiting(ctx context.Context) error {
 			}
 			slog.Warn("mail was not sent", "mail", m.ID, "error", err)
 		}
-		err = h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(ctx, tx, m.ID, status, m.Tries+1, trouble) })
+		err = o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(ctx, tx, m.ID, status, m.Tries+1, trouble) })
 		if err != nil {
 			return err
 		}
 	}
-	return h.StripLetters(ctx)
+	return o.StripLetters(ctx)
 }
 
 // KeepSending sends what waits until ctx ends.
-func (h *House) RunMail(ctx context.Context, every time.Duration) {
+func (o *Outbox) RunMail(ctx context.Context, every time.Duration) {
 	ticker := time.NewTicker(every)
 	defer ticker.Stop()
 	for {
@@ -164,15 +167,15 @@ func (h *House) RunMail(ctx context.Context, every time.Duration) {
 			return
 		case <-ticker.C:
 		}
-		if err := h.SendWaiting(ctx); err != nil && ctx.Err() == nil {
+		if err := o.SendWaiting(ctx); err != nil && ctx.Err() == nil {
 			slog.Error("sending mail", "error", err)
 		}
 	}
 }
 
 // TryMail writes a letter to a steward, to see whether mail arrives.
-func (h *House) TryMail(ctx context.Context, a Actor) error {
-	return h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+func (o *Outbox) TryMail(ctx context.Context, a Actor) error {
+	return o.house.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
 		tx.QueueMail("", "try", post.Letter{
 			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
 			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
@@ -192,20 +195,20 @@ const (
 const LinkLife = 30 * time.Minute
 
 // newMailLink makes a link of a kind and gives its URL.
-func (h *House) newMailLink(ctx context.Context, q store.Queryer, kind, address string, detail any, life time.Duration) (string, error) {
+func (o *Outbox) newMailLink(ctx context.Context, q store.Queryer, kind, address string, detail any, life time.Duration) (string, error) {
 	text, err := json.Marshal(detail)
 	if err != nil {
 		return "", err
 	}
 	token := identity.Token()
 	l := store.MailLink{Kind: kind, Address: address, Detail: string(text), Ends: time.Now().Add(life)}
-	return h.ConsoleURL + "/by-mail/" + token, store.SaveMailLink(ctx, q, sha256.Sum256([]byte(token)), l, time.Now())
+	return o.house.ConsoleURL + "/by-mail/" + token, store.SaveMailLink(ctx, q, sha256.Sum256([]byte(token)), l, time.Now())
 }
 
 // FindMailLink reads what a link that was sent by mail is for; nil where it
 // ended or was used.
-func (h *House) FindMailLink(ctx context.Context, token string) (*store.MailLink, error) {
-	return store.FindMailLink(ctx, h.db, sha256.Sum256([]byte(token)), time.Now())
+func (o *Outbox) FindMailLink(ctx context.Context, token string) (*store.MailLink, error) {
+	return store.FindMailLink(ctx, o.house.db, sha256.Sum256([]byte(token)), time.Now())
 }
 
 // NoticeKinds are what somebody can be told of, with what they are called.
@@ -217,6 +220,6 @@ var NoticeKinds = []struct{ ID, Name string }{
 }
 
 // SeeNotices notes that somebody has seen what they were told, up to a notice.
-func (h *House) SeeNotices(ctx context.Context, a Actor, last int64) error {
-	return h.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { return store.SeeNotices(ctx, tx, a.Who, last) })
+func (o *Outbox) SeeNotices(ctx context.Context, a Actor, last int64) error {
+	return o.house.Change(ctx, a, Needs{Asks: true}, func(tx *Tx) error { return store.SeeNotices(ctx, tx, a.Who, last) })
 }

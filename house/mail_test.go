@@ -56,20 +56,20 @@ func TestMailThatWaitsIsSentOrGivenUp(t *testing.T) {
 		}
 	}
 	status := func() (string, int) {
-		list, err := h.Mails(ctx, "ines@", 1)
+		list, err := h.Outbox.Mails(ctx, "ines@", 1)
 		if err != nil || len(list) != 1 {
 			t.Fatal(list, err)
 		}
 		return list[0].Status, list[0].Tries
 	}
 	set()
-	if err := h.TryMail(ctx, ines); err != nil {
+	if err := h.Outbox.TryMail(ctx, ines); err != nil {
 		t.Fatal(err)
 	}
 	if got, _ := status(); got != "waiting" {
 		t.Errorf("before it is sent: %s", got)
 	}
-	if err := h.SendWaiting(ctx); err != nil {
+	if err := h.Outbox.SendWaiting(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if got, _ := status(); got != "sent" || !strings.Contains(<-taken, "From: \"Cerro Alcor\" <house@cerroalcor.example>") {
@@ -78,11 +78,11 @@ func TestMailThatWaitsIsSentOrGivenUp(t *testing.T) {
 	listener.Close()
 	server = &post.Server{Host: "127.0.0.1", Port: 1, Lock: "none", From: server.From}
 	set()
-	if err := h.TryMail(ctx, ines); err != nil {
+	if err := h.Outbox.TryMail(ctx, ines); err != nil {
 		t.Fatal(err)
 	}
 	for try := 1; try <= 5; try++ {
-		if err := h.SendWaiting(ctx); err != nil {
+		if err := h.Outbox.SendWaiting(ctx); err != nil {
 			t.Fatal(err)
 		}
 		want := "waiting"

@@ -113,17 +113,17 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 		t.Errorf("%+v %+v", mateo, roth)
 	}
 	// signed in, on the console and on a site
-	if who, in, err := h.FindSession(ctx, "sign-in-of-mateo"); err != nil || !in || who != "mateo" {
+	if who, in, err := h.Sessions.FindSession(ctx, "sign-in-of-mateo"); err != nil || !in || who != "mateo" {
 		t.Errorf("%q %v %v", who, in, err)
 	}
-	if who, in := h.SiteSession("visit-of-mateo", s.ID("instrument-log")); !in || who != "mateo" {
+	if who, in := h.Sessions.SiteSession("visit-of-mateo", s.ID("instrument-log")); !in || who != "mateo" {
 		t.Errorf("a visit: %q %v", who, in)
 	}
-	if _, in := h.SiteSession("visit-of-mateo", s.ID("observatory")); in {
+	if _, in := h.Sessions.SiteSession("visit-of-mateo", s.ID("observatory")); in {
 		t.Error("a visit counts on another site")
 	}
 	// what they sign in with
-	if has, err := h.HasSecondStep(ctx, ines.Who); err != nil || !has {
+	if has, err := h.Sessions.HasSecondStep(ctx, ines.Who); err != nil || !has {
 		t.Errorf("the second step is gone: %v", err)
 	}
 	if err := accounts.SecondStep(ctx, h, ines.Who, codeOf(t, "JBSWY3DPEHPK3PXPJBSWY3DPEHPK3PXP"), house.From{IP: "192.0.2.1"}); err != nil {
@@ -143,7 +143,7 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	if joins, err := store.JoinRequests(ctx, h.DB(), "antlia"); err != nil || len(joins) != 1 || joins[0].Who != "lena-brandt@aula.cerroalcor.example" {
 		t.Errorf("joins: %+v %v", joins, err)
 	}
-	if tray, err := h.Tray(ctx, pilar, "observatory"); err != nil || tray == nil || tray.Due.IsZero() {
+	if tray, err := h.Trays.Tray(ctx, pilar, "observatory"); err != nil || tray == nil || tray.Due.IsZero() {
 		t.Errorf("a rehearsal: %+v %v", tray, err)
 	}
 	if list, err := pages.PreviewsFor(ctx, h, aiko, "variable-stars"); err != nil || len(list) != 1 || list[0].Who != "aiko" {

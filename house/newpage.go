@@ -34,7 +34,7 @@ func CheckPath(pages []store.Page, id, to string) (string, error) {
 
 // NewPage adds a page to the working copy of a site, where the one who makes the
 // change may write there.
-func (tx *Tx) NewPage(site, to, title, body string) (store.Page, error) {
+func NewPage(tx *Tx, site, to, title, body string) (store.Page, error) {
 	id := tx.State().ID(site)
 	pages, err := store.WorkingCopy(tx.Context(), tx, id)
 	if err != nil {

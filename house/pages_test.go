@@ -336,12 +336,12 @@ func TestAddresses(t *testing.T) {
 	token := ""
 	err := rehearse(h, ines, "society", func(s *access.Site) { s.Links = []access.Link{{ID: "l", Under: "/"}} })
 	if err == nil {
-		err = h.Apply(ctx, ines, "society", true)
+		err = h.Trays.Apply(ctx, ines, "society", true)
 	}
 	if err != nil {
 		t.Fatal(err)
 	}
-	token = h.LinkToken("society", "l", 1)
+	token = h.Keys.LinkToken("society", "l", 1)
 	if err := pages.ChangeAddress(ctx, h, ines, "society", "hill"); err != nil {
 		t.Fatal(err)
 	}
@@ -349,7 +349,7 @@ func TestAddresses(t *testing.T) {
 	if s.SiteDocument("society") != nil || s.SiteDocument("hill") == nil || s.LedTo("society") != "hill" || s.Site("hill").Live.Number != 31 || s.Policy.Document().Promises[4].Site != "hill" {
 		t.Error("not all of it moved")
 	}
-	if h.LinkToken("hill", "l", 1) != token {
+	if h.Keys.LinkToken("hill", "l", 1) != token {
 		t.Error("links lead nowhere after a change of the address")
 	}
 	if err := pages.NewSite(ctx, h, ines, "Society", "society"); err == nil {

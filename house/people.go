@@ -48,7 +48,7 @@ func (c PeopleChange) In(tx *Tx) error {
 		return err
 	}
 	if !c.Admits && !tx.State().IsSteward(tx.By()) {
-		if err := tx.givesNoMore(); err != nil {
+		if err := givesNoMore(tx); err != nil {
 			return err
 		}
 	}
@@ -76,7 +76,7 @@ func (h *House) ChangePeople(ctx context.Context, a Actor, c PeopleChange) error
 
 // givesNoMore refuses a change by which somebody gives or takes rights that the one
 // who makes it lacks.
-func (tx *Tx) givesNoMore() error {
+func givesNoMore(tx *Tx) error {
 	then, err := tx.Policy()
 	if err != nil {
 		return err
@@ -93,7 +93,7 @@ func (tx *Tx) givesNoMore() error {
 		}
 	}
 	before, after := s.Policy.Document(), then.Document()
-	return tx.MayGiveRightsOf(then, func(group string) bool { // also those that begin only later
+	return MayGiveRightsOf(tx, then, func(group string) bool { // also those that begin only later
 		return !maps.Equal(parts.PeopleWithin(before, group), parts.PeopleWithin(after, group))
 	})
 }
@@ -108,7 +108,7 @@ func mayGive(mine, rights access.Capabilities) error {
 
 // mayGiveRightsOf checks that the one who makes a change has all the rights that come
 // with groups.
-func (tx *Tx) MayGiveRightsOf(p *access.Policy, these func(group string) bool) error {
+func MayGiveRightsOf(tx *Tx, p *access.Policy, these func(group string) bool) error {
 	if tx.State().IsSteward(tx.By()) {
 		return nil
 	}
@@ -127,12 +127,12 @@ func (tx *Tx) MayGiveRightsOf(p *access.Policy, these func(group string) bool) e
 
 // becomePerson returns the id of somebody as a person of a document, into which they
 // come where they are none.
-func (h *House) BecomePerson(doc *access.Document, who store.Who) string {
-	return h.BecomePersonAs(doc, who, h.NameOf(who))
+func BecomePerson(h *House, doc *access.Document, who store.Who) string {
+	return BecomePersonAs(h, doc, who, h.NameOf(who))
 }
 
 // becomePersonAs does that under a name.
-func (h *House) BecomePersonAs(doc *access.Document, who store.Who, name string) string {
+func BecomePersonAs(h *House, doc *access.Document, who store.Who, name string) string {
 	if !who.Bare() {
 		return string(who)
 	}

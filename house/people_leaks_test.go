@@ -46,10 +46,10 @@ func TestAnAccountIsAPersonsAndNotAnAddresss(t *testing.T) {
 	h := demoHouse(t)
 	h.ConsoleURL = "http://velada.localhost"
 	pilar := who(t, h, "pilar@cerroalcor.example")
-	if err := h.BeginSession(ctx, "one", pilar.Who, "A browser", "password"); err != nil {
+	if err := h.Sessions.BeginSession(ctx, "one", pilar.Who, "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
-	visit, err := h.SiteSessionFrom(ctx, h.State().ID("society"), "one")
+	visit, err := h.Sessions.SiteSessionFrom(ctx, h.State().ID("society"), "one")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,10 +67,10 @@ func TestAnAccountIsAPersonsAndNotAnAddresss(t *testing.T) {
 	if signsIn(h, "pilar@cerroalcor.example", demoPassword) {
 		t.Error("the address that she had signs her in")
 	}
-	if _, in, err := h.FindSession(ctx, "one"); in || err != nil {
+	if _, in, err := h.Sessions.FindSession(ctx, "one"); in || err != nil {
 		t.Error("she is still signed in under the address that she had")
 	}
-	if _, in := h.SiteSession(visit, h.State().ID("society")); in {
+	if _, in := h.Sessions.SiteSession(visit, h.State().ID("society")); in {
 		t.Error("she is still in on a site")
 	}
 	if _, _, err := accounts.FollowMailLink(ctx, h, link[strings.LastIndexByte(link, '/')+1:]); !errors.Is(err, house.ErrLinkSpent) {
@@ -80,12 +80,12 @@ func TestAnAccountIsAPersonsAndNotAnAddresss(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 	// a link to the address that she had goes nowhere
-	before, _ := h.Mails(ctx, "pilar@", 99)
+	before, _ := h.Outbox.Mails(ctx, "pilar@", 99)
 	if err := accounts.SendLink(h, house.LinkReset, "pilar@cerroalcor.example", nil, house.From{IP: "192.0.2.9"}); err != nil {
 		t.Fatal(err)
 	}
 	h.Wait()
-	if after, _ := h.Mails(ctx, "pilar@", 99); len(after) != len(before) {
+	if after, _ := h.Outbox.Mails(ctx, "pilar@", 99); len(after) != len(before) {
 		t.Error("a letter went to the address that she had")
 	}
 	// nobody else gets it until a steward releases it, and then nothing with it
@@ -180,7 +180,7 @@ func TestMergingCarriesOverOrEnds(t *testing.T) {
 	h := demoHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
 	withSecondStep(t, h, "aiko")
-	if err := h.BeginSession(ctx, "aiko-in", "aiko", "A browser", "password"); err != nil {
+	if err := h.Sessions.BeginSession(ctx, "aiko-in", "aiko", "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
 	if err := pages.SharePreview(ctx, h, who(t, h, "aiko@cerroalcor.example"), "variable-stars", "x", h.Now().Add(time.Hour)); err != nil {
@@ -191,7 +191,7 @@ func TestMergingCarriesOverOrEnds(t *testing.T) {
 	if kept, err := store.KeptBy(ctx, h.DB(), "salma"); err != nil || len(kept) != 1 {
 		t.Errorf("the group she looked after: %v %v", kept, err)
 	}
-	if _, in, _ := h.FindSession(ctx, "aiko-in"); in {
+	if _, in, _ := h.Sessions.FindSession(ctx, "aiko-in"); in {
 		t.Error("the other record is still signed in")
 	}
 	if list, _ := store.Previews(ctx, h.DB(), h.State().ID("variable-stars"), ""); len(list) != 0 {
@@ -200,7 +200,7 @@ func TestMergingCarriesOverOrEnds(t *testing.T) {
 	if account, err := store.FindAccount(ctx, h.DB(), "aiko"); account != nil || err != nil {
 		t.Errorf("an account of nobody: %+v %v", account, err)
 	}
-	if has, _ := h.HasSecondStep(ctx, "salma"); has {
+	if has, _ := h.Sessions.HasSecondStep(ctx, "salma"); has {
 		t.Error("the second step of the other record holds for this one")
 	}
 	if signsIn(h, "aiko@cerroalcor.example", demoPassword) || !signsIn(h, "salma@cerroalcor.example", demoPassword) {
@@ -255,7 +255,7 @@ func TestAWaitingRequestTakesNothingOver(t *testing.T) {
 	if signsIn(h, waits.Address, "mallory brings a key") || !signsIn(h, at.Address, walnut) {
 		t.Error("a password of a request that waited signs somebody in")
 	}
-	if has, _ := h.HasSecondStep(ctx, lena.Who); !has {
+	if has, _ := h.Sessions.HasSecondStep(ctx, lena.Who); !has {
 		t.Error("a second step is gone")
 	}
 }
@@ -297,7 +297,7 @@ func TestASlipIsForWhoBeganInTheGroup(t *testing.T) {
 	// a learner of another class, with a password of their own and a second step
 	victim := who(t, h, "greta-lozano@aula.cerroalcor.example").Who
 	withSecondStep(t, h, victim)
-	if err := h.BeginSession(ctx, "victim", victim, "A browser", "password"); err != nil {
+	if err := h.Sessions.BeginSession(ctx, "victim", victim, "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
 	if account, err := store.FindAccount(ctx, h.DB(), victim); err != nil || account == nil || !account.SignedIn {
@@ -308,7 +308,7 @@ func TestASlipIsForWhoBeganInTheGroup(t *testing.T) {
 	if err != nil || len(slips) != 0 || len(left) != 1 || !strings.Contains(left[0].Text, "began elsewhere") {
 		t.Fatalf("a slip for a learner of another class: %+v %+v %v", slips, left, err)
 	}
-	if _, in, _ := h.FindSession(ctx, "victim"); !in || !signsIn(h, "greta-lozano@aula.cerroalcor.example", demoPassword) {
+	if _, in, _ := h.Sessions.FindSession(ctx, "victim"); !in || !signsIn(h, "greta-lozano@aula.cerroalcor.example", demoPassword) {
 		t.Error("something of theirs ended")
 	}
 	// a steward may: the second step stays, they are told, and the ledger names them
@@ -316,7 +316,7 @@ func TestASlipIsForWhoBeganInTheGroup(t *testing.T) {
 	if err != nil || len(slips) != 1 {
 		t.Fatal(slips, err)
 	}
-	if has, _ := h.HasSecondStep(ctx, victim); !has {
+	if has, _ := h.Sessions.HasSecondStep(ctx, victim); !has {
 		t.Error("the second step was dropped")
 	}
 	if told, _ := store.Notices(ctx, h.DB(), victim, 9); len(told) == 0 || !strings.Contains(told[0].What, "slip") {
@@ -431,7 +431,7 @@ func TestAnIDThatComesBackInheritsNothing(t *testing.T) {
 	if signsIn(h, "jonas@cerroalcor.example", demoPassword) {
 		t.Error("the password of the one before signs in")
 	}
-	if has, _ := h.HasSecondStep(ctx, "jonas"); has {
+	if has, _ := h.Sessions.HasSecondStep(ctx, "jonas"); has {
 		t.Error("so does the second step")
 	}
 	if list, err := store.Notices(ctx, h.DB(), "jonas", 9); err != nil || len(list) > 0 {
@@ -449,7 +449,7 @@ func TestABlockedPersonInvitesNobody(t *testing.T) {
 		s.Team = append(s.Team, access.TeamEntry{Person: "aiko", Role: "owner", Under: "/", Accepted: true})
 	})
 	if err == nil {
-		err = h.Apply(ctx, ines, "variable-stars", true)
+		err = h.Trays.Apply(ctx, ines, "variable-stars", true)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -486,7 +486,7 @@ func TestAReusedPasswordIsFoundWithoutHashing(t *testing.T) {
 		if err := pages.NewSite(ctx, h, ines, "A lab", site); err != nil {
 			t.Fatal(err)
 		}
-		err := h.Rehearse(ctx, ines, site, func(s *access.Site, secrets map[string]store.NewSecret) error {
+		err := h.Trays.Rehearse(ctx, ines, site, func(s *access.Site, secrets map[string]store.NewSecret) error {
 			s.Passes = append(s.Passes, access.Pass{ID: "way-in", Label: "Way in", Under: "/"})
 			secrets["way-in"] = store.NewSecret{Hash: secret.Hash, Reuse: []byte(fmt.Sprint("other ", i))}
 			if i == 39 {
@@ -495,7 +495,7 @@ func TestAReusedPasswordIsFoundWithoutHashing(t *testing.T) {
 			return nil
 		})
 		if err == nil {
-			err = h.Apply(ctx, ines, site, true)
+			err = h.Trays.Apply(ctx, ines, site, true)
 		}
 		if err != nil {
 			t.Fatal(err)

@@ -369,11 +369,11 @@ func TestSectionsForTheTeamsOfAClass(t *testing.T) {
 	if err != nil || made != 3 {
 		t.Fatal(made, err)
 	}
-	tray, err := h.Tray(ctx, ines, "august")
+	tray, err := h.Trays.Tray(ctx, ines, "august")
 	if err != nil || len(tray.Draft.Doors) != 3 || len(tray.Draft.Team) < 3 {
 		t.Fatalf("%+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, ines, "august", true); err != nil {
+	if err := h.Trays.Apply(ctx, ines, "august", true); err != nil {
 		t.Fatal(err)
 	}
 	published := *h.State().SiteDocument("august")

@@ -14,8 +14,11 @@ import (
 	"velada/words"
 )
 
+// Trays hold what people rehearse: a draft of a site each, that nothing decides by.
+type Trays struct{ house *House }
+
 // tellOfRoles tells people in which entries of their own a site's team changes.
-func (tx *Tx) tellOfRoles(before, after *access.Site) {
+func tellOfRoles(tx *Tx, before, after *access.Site) {
 	s := tx.State()
 	is := words.Wording{Document: s.Policy.Document(), Site: after, Zone: s.Zone}
 	was := is
@@ -92,7 +95,7 @@ func toRehearse(site string) Needs {
 
 // requireUnits asks for the right to change everything in which two states of a site
 // differ.
-func (tx *Tx) requireUnits(before, after *access.Site) error {
+func requireUnits(tx *Tx, before, after *access.Site) error {
 	for _, u := range parts.Changed(before, after) {
 		n := Needs{Site: before.Address, Cap: access.ChangeDoor}
 		switch u.Kind {
@@ -109,8 +112,8 @@ func (tx *Tx) requireUnits(before, after *access.Site) error {
 }
 
 // Rehearse changes somebody's draft of a site. Nothing is applied.
-func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) error {
-	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+func (trays *Trays) Rehearse(ctx context.Context, a Actor, site string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) error {
+	return trays.house.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
 		s := tx.State()
 		now := s.SiteDocument(site)
 		if now == nil {
@@ -139,7 +142,7 @@ func (h *House) Rehearse(ctx context.Context, a Actor, site string, change func(
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(tx.requireUnits(now, next), s.Policy.CheckTeam(then, site, s.Identity(a.Who), access.At(tx.Now()))); err != nil {
+		if err := errors.Join(requireUnits(tx, now, next), s.Policy.CheckTeam(then, site, s.Identity(a.Who), access.At(tx.Now()))); err != nil {
 			return err
 		}
 		if len(parts.Changed(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
@@ -174,15 +177,15 @@ func dropUnusedSecrets(r *store.Rehearsal) {
 
 // Tray works out somebody's rehearsal of a site, at this instant; nil where
 // there is none.
-func (h *House) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
-	r, err := store.FindRehearsal(ctx, h.db, h.SiteID(site), a.Who)
+func (trays *Trays) Tray(ctx context.Context, a Actor, site string) (*Tray, error) {
+	r, err := store.FindRehearsal(ctx, trays.house.db, trays.house.SiteID(site), a.Who)
 	if err != nil || r == nil {
 		return nil, err
 	}
-	return h.tray(ctx, h.State(), r), nil
+	return trays.tray(ctx, trays.house.State(), r), nil
 }
 
-func (h *House) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tray {
+func (trays *Trays) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tray {
 	site := s.SiteAddress(r.Site)
 	now := s.SiteDocument(site)
 	if now == nil {
@@ -207,7 +210,7 @@ func (h *House) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tray {
 			}
 		}
 	}
-	would, err := h.previewOf(ctx, s, Velada, Needs{}, func(tx *Tx) error {
+	would, err := trays.house.previewOf(ctx, s, Velada, Needs{}, func(tx *Tx) error {
 		tx.PutSite(t.Draft)
 		return nil
 	})
@@ -294,8 +297,8 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 }
 
 // Discard forgets somebody's rehearsal of a site.
-func (h *House) Discard(ctx context.Context, a Actor, site string) error {
-	return h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+func (trays *Trays) Discard(ctx context.Context, a Actor, site string) error {
+	return trays.house.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
 		return store.DropRehearsal(ctx, tx, tx.State().ID(site), a.Who)
 	})
 }
@@ -311,9 +314,9 @@ var ErrGrave = errors.New("this breaks a promise or takes something from yoursel
 // Where somebody else changed the same places since it began, it is refused
 // once, and the rehearsal goes on from the site as it is now. What is grave is
 // refused unless it is meant.
-func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) error {
+func (trays *Trays) Apply(ctx context.Context, a Actor, site string, meant bool) error {
 	clash := false
-	err := h.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
+	err := trays.house.Change(ctx, a, toRehearse(site), func(tx *Tx) error {
 		s := tx.State()
 		r, err := store.FindRehearsal(ctx, tx, s.ID(site), a.Who)
 		if err != nil {
@@ -322,14 +325,14 @@ func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) err
 		if r == nil {
 			return ErrNothing
 		}
-		t := h.tray(ctx, s, r)
+		t := trays.tray(ctx, s, r)
 		switch {
 		case t == nil:
 			return ErrNoSite
 		case t.Problem != nil:
 			return t.Problem
 		}
-		if err := tx.requireUnits(s.SiteDocument(site), t.Draft); err != nil {
+		if err := requireUnits(tx, s.SiteDocument(site), t.Draft); err != nil {
 			return err
 		}
 		switch {
@@ -343,7 +346,7 @@ func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) err
 		case t.Grave() && !meant:
 			return ErrGrave
 		}
-		return tx.apply(t)
+		return apply(tx, t)
 	})
 	if err == nil && clash {
 		return ErrClash
@@ -353,11 +356,11 @@ func (h *House) Apply(ctx context.Context, a Actor, site string, meant bool) err
 
 // apply makes what a tray holds the change: the site, its new passwords and tokens,
 // and the end of the visits that what it ends had let in.
-func (tx *Tx) apply(t *Tray) error {
+func apply(tx *Tx, t *Tray) error {
 	s := tx.State()
 	before, id := s.SiteDocument(t.Site), s.ID(t.Site)
 	tx.PutSite(t.Draft)
-	tx.Renew(id, Keys)
+	tx.Renew(id, PassesAndLinks)
 	for key, secret := range t.Secrets {
 		if link, ok := strings.CutPrefix(key, freshLink); ok {
 			tx.Try(store.MoveLinkOn(tx.ctx, tx, id, link))
@@ -380,6 +383,6 @@ func (tx *Tx) apply(t *Tray) error {
 		what = append(what, c.Text)
 	}
 	tx.Log(t.Site, "door", strings.Join(what, " "), parts.Text(*WithoutMembers(before)), parts.Text(*WithoutMembers(t.Draft)))
-	tx.tellOfRoles(before, t.Draft)
+	tellOfRoles(tx, before, t.Draft)
 	return store.DropRehearsal(tx.ctx, tx, id, tx.By().Who)
 }

@@ -31,7 +31,9 @@ func demoHouse(t *testing.T) *house.House {
 }
 
 // applyDue does all that is due by now.
-func applyDue(h *house.House) error { return errors.Join(h.ApplyDue(ctx), pages.PublishDue(ctx, h)) }
+func applyDue(h *house.House) error {
+	return errors.Join(h.Trays.ApplyDue(ctx), pages.PublishDue(ctx, h))
+}
 
 func holdsInTheEnd(t *testing.T, h *house.House) {
 	t.Cleanup(func() {
@@ -65,7 +67,7 @@ func who(t *testing.T, h *house.House, address string) house.Actor {
 type change = func(s *access.Site)
 
 func rehearse(h *house.House, a house.Actor, site string, c change) error {
-	return h.Rehearse(ctx, a, site, func(s *access.Site, _ map[string]store.NewSecret) error {
+	return h.Trays.Rehearse(ctx, a, site, func(s *access.Site, _ map[string]store.NewSecret) error {
 		c(s)
 		return nil
 	})
@@ -87,20 +89,20 @@ func TestNothingChangesBeforeItIsApplied(t *testing.T) {
 	if h.State() != before {
 		t.Error("the state was swapped")
 	}
-	tray, err := h.Tray(ctx, ines, "society")
+	tray, err := h.Trays.Tray(ctx, ines, "society")
 	if err != nil || tray == nil {
 		t.Fatal(tray, err)
 	}
 	if len(tray.Changes) != 1 || tray.Impact.StrangersLose != 7 || tray.Impact.Lose.People.Count() == 0 || len(tray.Impact.NoLongerListed) != 7 {
 		t.Errorf("%+v", tray.Impact)
 	}
-	if other, _ := h.Tray(ctx, who(t, h, "pilar@cerroalcor.example"), "society"); other != nil {
+	if other, _ := h.Trays.Tray(ctx, who(t, h, "pilar@cerroalcor.example"), "society"); other != nil {
 		t.Error("a rehearsal is its author's alone")
 	}
-	if err := h.Discard(ctx, ines, "society"); err != nil {
+	if err := h.Trays.Discard(ctx, ines, "society"); err != nil {
 		t.Fatal(err)
 	}
-	if tray, _ := h.Tray(ctx, ines, "society"); tray != nil {
+	if tray, _ := h.Trays.Tray(ctx, ines, "society"); tray != nil {
 		t.Error("it was discarded")
 	}
 }
@@ -113,7 +115,7 @@ func TestRehearsingBackAgainLeavesNothing(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if tray, err := h.Tray(ctx, ines, "society"); tray != nil || err != nil {
+	if tray, err := h.Trays.Tray(ctx, ines, "society"); tray != nil || err != nil {
 		t.Error(tray, err)
 	}
 }
@@ -124,7 +126,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if err := rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Apply(ctx, pilar, "society", true); err != nil {
+	if err := h.Trays.Apply(ctx, pilar, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 5})
@@ -145,7 +147,7 @@ func TestApplyingWritesTheLedgerAndOutlivesARestart(t *testing.T) {
 	if len(again.State().SiteDocument("society").Members) != len(h.State().SiteDocument("society").Members) {
 		t.Error("members were lost")
 	}
-	if err := h.Apply(ctx, pilar, "society", true); !errors.Is(err, house.ErrNothing) {
+	if err := h.Trays.Apply(ctx, pilar, "society", true); !errors.Is(err, house.ErrNothing) {
 		t.Errorf("applied twice: %v", err)
 	}
 }
@@ -172,7 +174,7 @@ func TestWhoMayNot(t *testing.T) {
 		if strings.HasPrefix(address, "seun") { // who may rehearse signing up, and has rehearsed nothing
 			want = house.ErrNothing
 		}
-		if err := h.Apply(ctx, a, "society", true); want != nil && !errors.Is(err, want) {
+		if err := h.Trays.Apply(ctx, a, "society", true); want != nil && !errors.Is(err, want) {
 			t.Errorf("%s applies: %v, want %v", address, err, want)
 		}
 	}
@@ -184,8 +186,8 @@ func TestTwoInDifferentPlacesDoNotMeet(t *testing.T) {
 	if err := errors.Join(
 		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})),
 		rehearse(h, pilar, "society", pageDoor("/visit", access.Way{Way: "signed-in"})),
-		h.Apply(ctx, pilar, "society", true),
-		h.Apply(ctx, ines, "society", true),
+		h.Trays.Apply(ctx, pilar, "society", true),
+		h.Trays.Apply(ctx, ines, "society", true),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -204,25 +206,25 @@ func TestTwoInTheSamePlace(t *testing.T) {
 	if err := errors.Join(
 		rehearse(h, ines, "society", siteDoor(access.Way{Way: "members"})),
 		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "signed-in"})),
-		h.Apply(ctx, pilar, "society", true),
+		h.Trays.Apply(ctx, pilar, "society", true),
 	); err != nil {
 		t.Fatal(err)
 	}
-	tray, err := h.Tray(ctx, ines, "society")
+	tray, err := h.Trays.Tray(ctx, ines, "society")
 	if err != nil || len(tray.Clashes) != 2 || !strings.Contains(tray.Clashes[1].Text, "signs in") {
 		t.Fatalf("the second is not shown what changed: %+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, ines, "society", true); !errors.Is(err, house.ErrClash) {
+	if err := h.Trays.Apply(ctx, ines, "society", true); !errors.Is(err, house.ErrClash) {
 		t.Fatalf("overwritten unseen: %v", err)
 	}
 	if w := h.State().SiteDocument("society").Door.Ways; w[0].Way != "signed-in" {
 		t.Errorf("%+v", w)
 	}
-	tray, err = h.Tray(ctx, ines, "society")
+	tray, err = h.Trays.Tray(ctx, ines, "society")
 	if err != nil || len(tray.Clashes) != 0 || !strings.Contains(tray.Changes[0].Text, "signs in") {
 		t.Fatalf("it does not go on from theirs: %+v %v", tray, err)
 	}
-	if err := h.Apply(ctx, ines, "society", true); err != nil {
+	if err := h.Trays.Apply(ctx, ines, "society", true); err != nil {
 		t.Fatal(err)
 	}
 	if w := h.State().SiteDocument("society").Door.Ways; w[0].Way != "members" {
@@ -238,7 +240,7 @@ func TestWhatDoesNotGoTogetherIsRefused(t *testing.T) {
 	if !errors.As(err, &problems) {
 		t.Errorf("a dangling group: %v", err)
 	}
-	if tray, _ := h.Tray(ctx, ines, "society"); tray != nil {
+	if tray, _ := h.Trays.Tray(ctx, ines, "society"); tray != nil {
 		t.Error("it was kept all the same")
 	}
 }
@@ -256,7 +258,7 @@ func TestTheTrayTellsOfPromises(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tray, err := h.Tray(ctx, ines, "variable-stars")
+	tray, err := h.Trays.Tray(ctx, ines, "variable-stars")
 	if err != nil || len(tray.Impact.Broken) != 1 || tray.Impact.Broken[0].ID != "crews-apart" || tray.Impact.Kept != 6 || tray.Impact.Promises != 8 {
 		t.Errorf("%+v %v", tray.Impact, err)
 	}
@@ -266,7 +268,7 @@ func TestTamperingWithTheLedgerShows(t *testing.T) {
 	h := demoHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
 	for _, c := range []change{siteDoor(), siteDoor(access.Way{Way: "members"}), siteDoor(access.Way{Way: "anyone"})} {
-		if err := errors.Join(rehearse(h, ines, "society", c), h.Apply(ctx, ines, "society", true)); err != nil {
+		if err := errors.Join(rehearse(h, ines, "society", c), h.Trays.Apply(ctx, ines, "society", true)); err != nil {
 			t.Fatal(err)
 		}
 	}

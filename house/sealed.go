@@ -15,6 +15,13 @@ import (
 	"velada/store"
 )
 
+// Keys make and open what only this installation can.
+type Keys struct {
+	house     *House
+	vault     *identity.Vault // seals secrets before they are kept
+	cookieKey []byte
+}
+
 // What is sealed, so that nothing opens in the place of something else.
 const (
 	sealedSecret   = "secret"
@@ -36,16 +43,16 @@ func vaultBeside(ctx context.Context, db *sql.DB) (*identity.Vault, error) {
 }
 
 // secret reads a secret of the installation, which is made at first use.
-func (h *House) secret(ctx context.Context, name string) ([]byte, error) {
-	sealed, err := store.Secret(ctx, h.db, name, func() []byte {
+func (k *Keys) secret(ctx context.Context, name string) ([]byte, error) {
+	sealed, err := store.Secret(ctx, k.house.db, name, func() []byte {
 		fresh := make([]byte, 32)
 		rand.Read(fresh)
-		return []byte(h.vault.Seal(sealedSecret, base64.StdEncoding.EncodeToString(fresh)))
+		return []byte(k.vault.Seal(sealedSecret, base64.StdEncoding.EncodeToString(fresh)))
 	})
 	if err != nil {
 		return nil, err
 	}
-	text, err := h.vault.Open(sealedSecret, string(sealed))
+	text, err := k.vault.Open(sealedSecret, string(sealed))
 	if err != nil {
 		return nil, fmt.Errorf("the secret %s: %w", name, err)
 	}
@@ -53,40 +60,40 @@ func (h *House) secret(ctx context.Context, name string) ([]byte, error) {
 }
 
 // MAC returns a seal of a text that only this installation can make: 32 bytes.
-func (h *House) MAC(text string) []byte {
-	mac := hmac.New(sha256.New, h.cookieKey)
+func (k *Keys) MAC(text string) []byte {
+	mac := hmac.New(sha256.New, k.cookieKey)
 	mac.Write([]byte(text))
 	return mac.Sum(nil)
 }
 
 // seal seals what something is of a kind on a site.
-func (h *House) Seal(kind, site, what string) string {
-	return base64.RawURLEncoding.EncodeToString(h.MAC(kind + "\x00" + site + "\x00" + what))
+func (k *Keys) Seal(kind, site, what string) string {
+	return base64.RawURLEncoding.EncodeToString(k.MAC(kind + "\x00" + site + "\x00" + what))
 }
 
 // SealSecondStep seals the secret of somebody's second step before it is kept.
-func (h *House) SealSecondStep(secret string) string { return h.vault.Seal(sealedTOTP, secret) }
+func (k *Keys) SealSecondStep(secret string) string { return k.vault.Seal(sealedTOTP, secret) }
 
 // OpenSecondStep opens it again.
-func (h *House) OpenSecondStep(sealed string) (string, error) {
-	return h.vault.Open(sealedTOTP, sealed)
+func (k *Keys) OpenSecondStep(sealed string) (string, error) {
+	return k.vault.Open(sealedTOTP, sealed)
 }
 
 // sealWhatIsNot seals secrets that were written before there was a vault.
-func (h *House) sealWhatIsNot(ctx context.Context, db *sql.DB) error {
-	return h.reseal(ctx, db, true, func(what, text string) (string, error) { return h.vault.Seal(what, text), nil })
+func (k *Keys) sealWhatIsNot(ctx context.Context, db *sql.DB) error {
+	return k.reseal(ctx, db, true, func(what, text string) (string, error) { return k.vault.Seal(what, text), nil })
 }
 
 // Reseal seals everything anew by the newest key, after which the others are not
 // needed any more.
-func (h *House) Reseal(ctx context.Context) error {
-	return h.reseal(ctx, h.db, false, func(what, text string) (string, error) {
-		plain, err := h.vault.Open(what, text)
-		return h.vault.Seal(what, plain), err
+func (k *Keys) Reseal(ctx context.Context) error {
+	return k.reseal(ctx, k.house.db, false, func(what, text string) (string, error) {
+		plain, err := k.vault.Open(what, text)
+		return k.vault.Seal(what, plain), err
 	})
 }
 
-func (h *House) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again func(what, text string) (string, error)) error {
+func (k *Keys) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again func(what, text string) (string, error)) error {
 	return store.InTx(ctx, db, func(tx *sql.Tx) error {
 		raw := func(text string) (string, error) {
 			if !identity.Sealed(text) { // bytes, from before there was a vault
@@ -106,11 +113,11 @@ func (h *House) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again fu
 	})
 }
 
-func (h *House) readSettings(ctx context.Context, q store.Reader) (*Settings, error) {
+func (k *Keys) readSettings(ctx context.Context, q store.Reader) (*Settings, error) {
 	s := &Settings{}
 	text, err := store.Setting(ctx, q, "house")
 	if err == nil {
-		text, err = h.vault.Open(sealedSettings, text)
+		text, err = k.vault.Open(sealedSettings, text)
 	}
 	if err == nil && text != "" {
 		err = json.Unmarshal([]byte(text), s)
@@ -121,10 +128,10 @@ func (h *House) readSettings(ctx context.Context, q store.Reader) (*Settings, er
 	return s, nil
 }
 
-func (h *House) saveSettings(ctx context.Context, q store.Queryer, s Settings) error {
+func (k *Keys) saveSettings(ctx context.Context, q store.Queryer, s Settings) error {
 	text, err := json.Marshal(s)
 	if err != nil {
 		return err
 	}
-	return store.SaveSetting(ctx, q, "house", h.vault.Seal(sealedSettings, string(text)))
+	return store.SaveSetting(ctx, q, "house", k.vault.Seal(sealedSettings, string(text)))
 }

@@ -1,6 +1,8 @@
 package house
 
 import (
+	"sync"
+
 	"github.com/alexedwards/scs/sqlite3store"
 	"github.com/alexedwards/scs/v2"
 
@@ -13,23 +15,32 @@ import (
 	"velada/store"
 )
 
+// Sessions are who is signed in: on the console, and on the sites' own hosts by visits
+// that go back to a session there.
+type Sessions struct {
+	Tickets identity.Tickets // from the console to a site's host
+
+	house  *House
+	visits sync.Map // [32]byte → store.Visit
+}
+
 // Begin writes that somebody signed in on the console in one browser.
-func (h *House) BeginSession(ctx context.Context, id string, who store.Who, device, how string) error {
+func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, device, how string) error {
 	now := time.Now()
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		return store.SaveSignedIn(ctx, tx, store.SignedIn{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
 	})
 }
 
 // StillIn returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
-func (h *House) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
-	s, err := store.FindSignedIn(ctx, h.db, id)
+func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
+	s, err := store.FindSignedIn(ctx, l.house.db, id)
 	if err != nil || s == nil {
 		return "", false, err
 	}
 	if now := time.Now(); now.Sub(s.Used) >= time.Minute {
-		err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSignedIn(ctx, tx, id, now) })
+		err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSignedIn(ctx, tx, id, now) })
 		if err != nil {
 			return "", false, err
 		}
@@ -38,40 +49,40 @@ func (h *House) FindSession(ctx context.Context, id string) (store.Who, bool, er
 }
 
 // SignOutEverywhere ends every sign-in of somebody but one, on the sites too.
-func (h *House) SignOutEverywhere(ctx context.Context, who store.Who, but string) error {
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+func (l *Sessions) SignOutEverywhere(ctx context.Context, who store.Who, but string) error {
+	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		tx.EndSignIns(who, but)
 		return nil
 	})
 }
 
 // EndOne ends one sign-in of somebody's own.
-func (h *House) EndOwnSession(ctx context.Context, a Actor, id string) error {
-	s, err := store.FindSignedIn(ctx, h.db, id)
+func (l *Sessions) EndOwnSession(ctx context.Context, a Actor, id string) error {
+	s, err := store.FindSignedIn(ctx, l.house.db, id)
 	if err != nil || s == nil || s.Who != a.Who {
 		return err
 	}
-	return h.EndSession(ctx, id)
+	return l.EndSession(ctx, id)
 }
 
 // SignOutPerson ends every sign-in of a person.
-func (h *House) SignOutPerson(ctx context.Context, id string) error {
-	return h.SignOutEverywhere(ctx, store.Who(id), "")
+func (l *Sessions) SignOutPerson(ctx context.Context, id string) error {
+	return l.SignOutEverywhere(ctx, store.Who(id), "")
 }
 
 // HasSecondStep reports whether an account has a second step.
-func (h *House) HasSecondStep(ctx context.Context, who store.Who) (bool, error) {
-	account, err := store.FindAccount(ctx, h.db, who)
+func (l *Sessions) HasSecondStep(ctx context.Context, who store.Who) (bool, error) {
+	account, err := store.FindAccount(ctx, l.house.db, who)
 	return account != nil && account.TOTP != "", err
 }
 
 // KnowBrowser remembers a browser in which somebody has signed in, and returns the
 // token that it keeps: the one that it has, or a new one.
-func (h *House) KnowBrowser(ctx context.Context, who store.Who, token string) (string, error) {
+func (l *Sessions) KnowBrowser(ctx context.Context, who store.Who, token string) (string, error) {
 	if token == "" {
 		token = identity.Token()
 	}
-	return token, h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	return token, l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		return store.KnowBrowser(ctx, tx, who, sha256.Sum256([]byte(token)), time.Now())
 	})
 }
@@ -81,20 +92,20 @@ const SiteSessionLife = 12 * time.Hour
 
 // BeginVisit redeems a ticket on a site's host, in the browser that it is for, and
 // returns the value of the cookie that stands for the visit.
-func (h *House) BeginSiteSession(ctx context.Context, code, site, nonce string) (string, error) {
-	id := h.SiteID(site)
-	ticket, ok := h.Tickets.Redeem(code, string(id), nonce, h.TicketTime())
+func (l *Sessions) BeginSiteSession(ctx context.Context, code, site, nonce string) (string, error) {
+	id := l.house.SiteID(site)
+	ticket, ok := l.Tickets.Redeem(code, string(id), nonce, l.TicketTime())
 	if !ok || id == "" {
 		return "", fmt.Errorf("the ticket is spent, or not for %s in this browser", site)
 	}
-	return h.SiteSessionFrom(ctx, id, ticket.Console)
+	return l.SiteSessionFrom(ctx, id, ticket.Console)
 }
 
 // VisitFrom begins a visit on a site's host that goes back to a sign-in on the
 // console, and returns the value of its cookie.
-func (h *House) SiteSessionFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
+func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
 	value := identity.Token()
-	err := h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		in, err := store.FindSignedIn(ctx, tx, console)
 		if err != nil {
 			return err
@@ -103,7 +114,7 @@ func (h *House) SiteSessionFrom(ctx context.Context, site store.SiteID, console 
 			return errSignedOut
 		}
 		v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(SiteSessionLife)}
-		tx.After(func() { h.visits.Store(v.Token, v) })
+		tx.After(func() { l.visits.Store(v.Token, v) })
 		return store.SaveVisit(ctx, tx, v)
 	})
 	if err != nil {
@@ -115,8 +126,8 @@ func (h *House) SiteSessionFrom(ctx context.Context, site store.SiteID, console 
 var errSignedOut = errors.New("the sign-in that the visit comes from has ended")
 
 // Visiting returns who a visit's cookie stands for on a site.
-func (h *House) SiteSession(value string, site store.SiteID) (store.Who, bool) {
-	found, ok := h.visits.Load(sha256.Sum256([]byte(value)))
+func (l *Sessions) SiteSession(value string, site store.SiteID) (store.Who, bool) {
+	found, ok := l.visits.Load(sha256.Sum256([]byte(value)))
 	if !ok || site == "" {
 		return "", false
 	}
@@ -126,19 +137,19 @@ func (h *House) SiteSession(value string, site store.SiteID) (store.Who, bool) {
 
 // dropVisits forgets the visits that are meant, for the requests to come, and wakes
 // whoever holds a connection open for one.
-func (h *House) dropSiteSessions(meant func(v store.Visit) bool) {
-	h.visits.Range(func(token, v any) bool {
+func (l *Sessions) dropSiteSessions(meant func(v store.Visit) bool) {
+	l.visits.Range(func(token, v any) bool {
 		if meant(v.(store.Visit)) {
-			h.visits.Delete(token)
+			l.visits.Delete(token)
 		}
 		return true
 	})
-	h.wake()
+	l.house.wake()
 }
 
 // EndVisit signs out on one site's host.
-func (h *House) EndSiteSession(ctx context.Context, value string) error {
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+func (l *Sessions) EndSiteSession(ctx context.Context, value string) error {
+	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		tx.endSiteSession(sha256.Sum256([]byte(value)))
 		return nil
 	})
@@ -146,31 +157,31 @@ func (h *House) EndSiteSession(ctx context.Context, value string) error {
 
 func (tx *Tx) endSiteSession(token [32]byte) {
 	tx.Try(store.EndVisit(tx.Context(), tx, token))
-	tx.After(func() { tx.house.dropSiteSessions(func(v store.Visit) bool { return v.Token == token }) })
+	tx.After(func() { tx.house.Sessions.dropSiteSessions(func(v store.Visit) bool { return v.Token == token }) })
 }
 
 // EndSession signs out on every site's host that a console session led to.
-func (h *House) EndSession(ctx context.Context, console string) error {
-	return h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		tx.After(func() { h.dropSiteSessions(func(v store.Visit) bool { return v.Console == console }) })
+func (l *Sessions) EndSession(ctx context.Context, console string) error {
+	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		tx.After(func() { l.dropSiteSessions(func(v store.Visit) bool { return v.Console == console }) })
 		return errors.Join(store.EndVisitsOf(ctx, tx, console), store.EndSignedIn(ctx, tx, console))
 	})
 }
 
 // dropSignIns makes it hold for the requests to come that somebody was signed out
 // everywhere but in one place, once store.EndSignIns of that is committed.
-func (h *House) dropSignIns(who store.Who, but string) {
-	h.dropSiteSessions(func(v store.Visit) bool { return v.Who == who && (but == "" || v.Console != but) })
+func (l *Sessions) dropSignIns(who store.Who, but string) {
+	l.dropSiteSessions(func(v store.Visit) bool { return v.Who == who && (but == "" || v.Console != but) })
 }
 
 // TicketTime is the time by which tickets are issued and redeemed: the real
 // one, also where the house's clock stands still.
-func (h *House) TicketTime() time.Time { return time.Now() }
+func (l *Sessions) TicketTime() time.Time { return time.Now() }
 
 // SessionStore returns where the console keeps its sessions. What has ended is cleaned
 // away until ctx ends.
-func (h *House) SessionStore(ctx context.Context) scs.Store {
-	sessions := sqlite3store.New(h.db)
+func (l *Sessions) SessionStore(ctx context.Context) scs.Store {
+	sessions := sqlite3store.New(l.house.db)
 	context.AfterFunc(ctx, sessions.StopCleanup)
 	return sessions
 }

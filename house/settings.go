@@ -52,24 +52,24 @@ func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change
 	if err != nil {
 		return err
 	}
-	return h.endVisitsWithout(ctx)
+	return h.Sessions.endVisitsWithout(ctx)
 }
 
 // endVisitsWithout ends the visits on sites of those of whom a second step is
 // called for and who have none: they set it up when they sign in again.
-func (h *House) endVisitsWithout(ctx context.Context) error {
-	if len(h.State().Settings.SecondStep) == 0 {
+func (l *Sessions) endVisitsWithout(ctx context.Context) error {
+	if len(l.house.State().Settings.SecondStep) == 0 {
 		return nil
 	}
 	var lack []store.Visit
 	var err error
-	h.visits.Range(func(_, v any) bool {
+	l.visits.Range(func(_, v any) bool {
 		visit := v.(store.Visit)
-		a, there := h.ActorOf(visit.Who)
-		if there && len(h.SecondStepFor(a)) == 0 {
+		a, there := l.house.ActorOf(visit.Who)
+		if there && len(l.house.SecondStepFor(a)) == 0 {
 			return true
 		}
-		has, failed := h.HasSecondStep(ctx, visit.Who)
+		has, failed := l.HasSecondStep(ctx, visit.Who)
 		err = errors.Join(err, failed)
 		if failed == nil && !has {
 			lack = append(lack, visit)
@@ -79,7 +79,7 @@ func (h *House) endVisitsWithout(ctx context.Context) error {
 	if len(lack) == 0 {
 		return err
 	}
-	return errors.Join(err, h.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	return errors.Join(err, l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		for _, v := range lack {
 			tx.endSiteSession(v.Token)
 		}

@@ -45,10 +45,10 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 	if err := enter("dossier", "aurora over the fjord"); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.BeginSession(ctx, "in", "pilar", "A browser", "password"); err != nil {
+	if err := h.Sessions.BeginSession(ctx, "in", "pilar", "A browser", "password"); err != nil {
 		t.Fatal(err)
 	}
-	visit, err := h.SiteSessionFrom(ctx, h.State().ID("dossier"), "in")
+	visit, err := h.Sessions.SiteSessionFrom(ctx, h.State().ID("dossier"), "in")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,7 +68,7 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 	if got := doors.Held(h, "pass", h.State(), "papers", cookie); len(got) != 1 {
 		t.Error("a visitor of the site that moved is locked out")
 	}
-	if _, in := h.SiteSession(visit, h.State().ID("papers")); !in {
+	if _, in := h.Sessions.SiteSession(visit, h.State().ID("papers")); !in {
 		t.Error("so is somebody who had signed in")
 	}
 	// another site at the address that is free again knows none of it
@@ -94,7 +94,7 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 	if got := doors.Held(h, "pass", h.State(), "dossier", cookie); len(got) != 0 {
 		t.Errorf("the earlier site's password opens it: %v", got)
 	}
-	if _, in := h.SiteSession(visit, h.State().ID("dossier")); in {
+	if _, in := h.Sessions.SiteSession(visit, h.State().ID("dossier")); in {
 		t.Error("a visit of the earlier site counts on it")
 	}
 	list, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("dossier")}})

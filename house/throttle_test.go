@@ -41,7 +41,7 @@ func TestNobodyLocksSomebodyElseOut(t *testing.T) {
 		t.Errorf("so is somebody else at school: %v", err)
 	}
 	// a browser that she has signed in in before counts by itself, also at school
-	token, err := h.KnowBrowser(ctx, "pilar", "")
+	token, err := h.Sessions.KnowBrowser(ctx, "pilar", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -64,7 +64,7 @@ func TestNobodyLocksSomebodyElseOut(t *testing.T) {
 		}
 	}
 	h.Wait()
-	sent, err := h.Mails(ctx, pilar, 99)
+	sent, err := h.Outbox.Mails(ctx, pilar, 99)
 	if err != nil || len(sent) > 25 || len(sent) == 0 {
 		t.Errorf("%d letters went to her: %v", len(sent), err)
 	}
@@ -157,7 +157,7 @@ func TestWrongCodesAreToldAndSlowedForTheOneAlone(t *testing.T) {
 		t.Fatal(err)
 	}
 	withSecondStep(t, h, "jonas")
-	token, err := h.KnowBrowser(ctx, "pilar", "")
+	token, err := h.Sessions.KnowBrowser(ctx, "pilar", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -227,11 +227,11 @@ func TestLettersKeepNoLinkThatWasUsed(t *testing.T) {
 	link, _ := lastLink(t, h, "pilar@cerroalcor.example")
 	token := path.Base(link)
 	holds := func() (sealed, opened bool) {
-		list, err := h.Mails(ctx, "pilar@", 1)
+		list, err := h.Outbox.Mails(ctx, "pilar@", 1)
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := h.Mail(ctx, list[0].ID)
+		m, err := h.Outbox.Mail(ctx, list[0].ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -251,7 +251,7 @@ func TestLettersKeepNoLinkThatWasUsed(t *testing.T) {
 	if sealed, opened := holds(); !sealed || !opened {
 		t.Fatalf("sealed %v, opened %v", sealed, opened)
 	}
-	if err := h.StripLetters(ctx); err != nil {
+	if err := h.Outbox.StripLetters(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if _, opened := holds(); !opened {
@@ -277,7 +277,7 @@ func TestLettersKeepNoLinkThatWasUsed(t *testing.T) {
 	if _, err := teams.Accept(ctx, h, pilar, offers[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.StripLetters(ctx); err != nil {
+	if err := h.Outbox.StripLetters(ctx); err != nil {
 		t.Fatal(err)
 	}
 	if _, opened := holds(); opened {

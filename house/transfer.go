@@ -44,7 +44,7 @@ func PlanImportInto(ctx context.Context, db *sql.DB, doc *access.Document, now t
 	if s.Policy, err = access.Compile(was, nil); err != nil {
 		return nil, fmt.Errorf("the house in the database is not valid: %w", err)
 	}
-	if err := s.readSites(ctx, db, Keys); err != nil {
+	if err := s.readSites(ctx, db, PassesAndLinks); err != nil {
 		return nil, err
 	}
 	return s.planImport(doc, access.At(now))

@@ -27,13 +27,13 @@ func (tx *Tx) Log(site, kind, what, before, after string) {
 
 // Mail puts a letter into the outbox. It is sent from there when there is a mail server.
 func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
-	tx.Try(tx.house.write(tx.ctx, tx, site, kind, l))
+	tx.Try(tx.house.Outbox.write(tx.ctx, tx, site, kind, l))
 }
 
 // MailLink makes a single-use link of a kind and returns its URL. detail is kept with
 // it as JSON; life is by the real clock.
 func (tx *Tx) MailLink(kind, address string, detail any, life time.Duration) string {
-	url, err := tx.house.newMailLink(tx.ctx, tx, kind, address, detail, life)
+	url, err := tx.house.Outbox.newMailLink(tx.ctx, tx, kind, address, detail, life)
 	tx.Try(err)
 	return url
 }
@@ -80,7 +80,7 @@ func (tx *Tx) NotifyAccount(who store.Who, subject, what string) {
 // EndSignIns signs somebody out everywhere but in one place, on the sites too.
 func (tx *Tx) EndSignIns(who store.Who, but string) {
 	tx.Try(store.EndSignIns(tx.ctx, tx, who, but))
-	tx.After(func() { tx.house.dropSignIns(who, but) })
+	tx.After(func() { tx.house.Sessions.dropSignIns(who, but) })
 }
 
 // NewAccount makes an account; store.ErrAccount where there is one, which is never

@@ -26,7 +26,7 @@ func (tx *Tx) finish() error {
 		}
 	}
 	if tx.settings != nil {
-		if err := tx.house.saveSettings(tx.ctx, tx, *tx.settings); err != nil {
+		if err := tx.house.Keys.saveSettings(tx.ctx, tx, *tx.settings); err != nil {
 			return err
 		}
 	}
@@ -132,7 +132,7 @@ func (tx *Tx) reread(drafted bool) error {
 	}
 	for _, address := range tx.order {
 		if id := tx.was.ID(address); id != "" && tx.parts[id] == 0 {
-			tx.Renew(id, Keys)
+			tx.Renew(id, PassesAndLinks)
 		}
 	}
 	state := &next

@@ -65,7 +65,7 @@ func SendLink(h *house.House, kind, address string, to map[string]string, from h
 		if err != nil || !known {
 			return err
 		}
-		return h.SendMailLink(ctx, kind, a.String(), goOn)
+		return h.Outbox.SendMailLink(ctx, kind, a.String(), goOn)
 	})
 	return nil
 }
@@ -73,7 +73,7 @@ func SendLink(h *house.House, kind, address string, to map[string]string, from h
 // FollowMailLink spends a link to sign in, or one that proves the address of a new
 // account, and returns whose it is and where they go on to.
 func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Who, map[string]string, error) {
-	l, err := h.FindMailLink(ctx, token)
+	l, err := h.Outbox.FindMailLink(ctx, token)
 	switch {
 	case err != nil:
 		return "", nil, err
@@ -84,7 +84,7 @@ func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Wh
 	if err := json.Unmarshal([]byte(l.Detail), &n); err != nil {
 		return "", nil, err
 	}
-	who, err := h.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
+	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
 		tx.NewAccountUnlessThere(store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
 		return nil
 	})
@@ -94,7 +94,7 @@ func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Wh
 // ResetPassword spends a link to set a new password. Everywhere else the
 // account is signed out.
 func ResetPassword(ctx context.Context, h *house.House, token, password string) (store.Who, error) {
-	l, err := h.FindMailLink(ctx, token)
+	l, err := h.Outbox.FindMailLink(ctx, token)
 	if err != nil {
 		return "", err
 	}
@@ -105,7 +105,7 @@ func ResetPassword(ctx context.Context, h *house.House, token, password string) 
 		return "", house.FieldErrors{"password": text}
 	}
 	hash := identity.HashPassword(password)
-	return h.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
+	return h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
 		tx.EndSignIns(who, "")
 		return errors.Join(
 			store.EnsureAccount(ctx, tx, who, h.NameOf(who)), store.SetPassword(ctx, tx, who, hash, false),

@@ -24,7 +24,7 @@ func Keyholder(ctx context.Context, h *house.House, a house.Actor) (identity.Key
 }
 
 // handle tells somebody from others without telling who they are.
-func handle(h *house.House, who store.Who) []byte { return h.MAC("passkey handle " + string(who)) }
+func handle(h *house.House, who store.Who) []byte { return h.Keys.MAC("passkey handle " + string(who)) }
 
 // ErrPasskeyKnown says that a passkey signs somebody in already.
 var ErrPasskeyKnown = errors.New("this passkey signs somebody in here already: make a new one")

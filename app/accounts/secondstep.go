@@ -44,7 +44,7 @@ func SecondStep(ctx context.Context, h *house.House, who store.Who, code string,
 			return err
 		}
 	}
-	secret, err := h.OpenSecondStep(account.TOTP)
+	secret, err := h.Keys.OpenSecondStep(account.TOTP)
 	if err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, c
 			return ErrHasSecondStep
 		}
 		tx.EndSignIns(who, but)
-		return errors.Join(store.SetSecondStep(ctx, tx, who, h.SealSecondStep(secret), step), store.SaveRecoveryCodes(ctx, tx, who, hashes))
+		return errors.Join(store.SetSecondStep(ctx, tx, who, h.Keys.SealSecondStep(secret), step), store.SaveRecoveryCodes(ctx, tx, who, hashes))
 	})
 	if err != nil {
 		return nil, err

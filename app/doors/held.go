@@ -31,13 +31,13 @@ func hold(h *house.House, kind string, s *house.State, site, cookie, id string, 
 		}
 	}
 	list := strings.Join(append(others, fmt.Sprintf("%s.%d", id, version)), "~")
-	return h.Seal(kind, string(s.ID(site)), list) + "~" + list
+	return h.Keys.Seal(kind, string(s.ID(site)), list) + "~" + list
 }
 
 // entries gives the entries of a cookie that hold.
 func entries(h *house.House, kind string, s *house.State, site, cookie string) []string {
 	seal, list, ok := strings.Cut(cookie, "~")
-	if !ok || !hmac.Equal([]byte(seal), []byte(h.Seal(kind, string(s.ID(site)), list))) {
+	if !ok || !hmac.Equal([]byte(seal), []byte(h.Keys.Seal(kind, string(s.ID(site)), list))) {
 		return nil
 	}
 	var holds []string

@@ -24,7 +24,7 @@ func FollowLink(ctx context.Context, h *house.House, site, token, held string) (
 	}
 	for _, l := range doc.Links {
 		version := s.LinkVersion(site, l.ID)
-		if subtle.ConstantTimeCompare([]byte(token), []byte(h.LinkToken(site, l.ID, version))) != 1 {
+		if subtle.ConstantTimeCompare([]byte(token), []byte(h.Keys.LinkToken(site, l.ID, version))) != 1 {
 			continue
 		}
 		if l.Revoked || !parts.Within(l.From, l.Until, now) {

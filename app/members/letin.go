@@ -127,7 +127,7 @@ func yesBy(h *house.House, id string, l store.LetIn) func(doc *access.Document) 
 		case id == "guest":
 			putOnGuestLists(h, &place, l.Path, l.Who)
 		case id == "member":
-			who := h.BecomePerson(doc, l.Who)
+			who := house.BecomePerson(h, doc, l.Who)
 			place.Members = slices.Clone(place.Members)
 			k := slices.IndexFunc(place.Members, func(m access.Member) bool { return m.Who == who })
 			switch {
@@ -143,7 +143,7 @@ func yesBy(h *house.House, id string, l store.LetIn) func(doc *access.Document) 
 			if g == nil {
 				return house.ErrNothing
 			}
-			if who := h.BecomePerson(doc, l.Who); !slices.Contains(g.People, who) {
+			if who := house.BecomePerson(h, doc, l.Who); !slices.Contains(g.People, who) {
 				g.People = append(g.People, who)
 			}
 		}

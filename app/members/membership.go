@@ -198,7 +198,7 @@ type Proven struct {
 // ProveOnSite spends a link of a letter that a site's visitor was sent, and does
 // what it is for.
 func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Proven, error) {
-	l, err := h.FindMailLink(ctx, token)
+	l, err := h.Outbox.FindMailLink(ctx, token)
 	if err != nil {
 		return nil, err
 	}
@@ -215,7 +215,7 @@ func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Prov
 			return nil, house.ErrLinkSpent
 		}
 		p.Path = asked.Path
-		if asked.Who, err = h.Spend(ctx, token, l.Address, func(*house.Tx, store.Who) error { return nil }); err != nil {
+		if asked.Who, err = h.Outbox.Spend(ctx, token, l.Address, func(*house.Tx, store.Who) error { return nil }); err != nil {
 			return nil, err
 		}
 		return p, ask(ctx, h, asked)
@@ -227,7 +227,7 @@ func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Prov
 	if a.Site == "" || a.Site != h.SiteID(site) {
 		return nil, house.ErrLinkSpent
 	}
-	who, err := h.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
+	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
 		tx.NewAccountUnlessThere(store.Account{Who: who, Name: a.Name, Password: a.Password, SignedIn: true})
 		return nil
 	})
@@ -241,12 +241,12 @@ func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Prov
 		}
 	}
 	who = h.State().WhoHas(parts.MustAddress(l.Address)) // a person by now, maybe
-	has, err := h.HasSecondStep(ctx, who)
+	has, err := h.Sessions.HasSecondStep(ctx, who)
 	if err != nil || has || len(h.SecondStepFor(house.Actor{Who: who})) > 0 {
 		return p, err
 	}
 	id := identity.Token()
-	if err := h.BeginSession(ctx, id, who, "Signed up on "+h.State().SiteTitle(site), "a link by mail"); err != nil {
+	if err := h.Sessions.BeginSession(ctx, id, who, "Signed up on "+h.State().SiteTitle(site), "a link by mail"); err != nil {
 		return nil, err
 	}
 	p.Session = id
@@ -276,7 +276,7 @@ func becomeMember(ctx context.Context, h *house.House, who store.Who, name strin
 		if s.SiteDocument(site).SignUp.Mode == "instant" {
 			status, what = "approved", name+" became a member."
 		}
-		profile.Person = h.BecomePersonAs(tx.Document(), who, name)
+		profile.Person = house.BecomePersonAs(h, tx.Document(), who, name)
 		doc := tx.Site(site)
 		doc.Members = append(doc.Members, access.Member{Who: profile.Person, Status: status})
 		tx.Log("", "people", what, "", "")
@@ -333,7 +333,7 @@ func ask(ctx context.Context, h *house.House, l store.LetIn) error {
 
 // stopToken is what a link to stop a site's letters to a member carries.
 func stopToken(h *house.House, site store.SiteID, person string) string {
-	text := append([]byte(string(site)+" "+person+" "), h.MAC("stop " + string(site) + " " + person)[:16]...)
+	text := append([]byte(string(site)+" "+person+" "), h.Keys.MAC("stop " + string(site) + " " + person)[:16]...)
 	return base64.RawURLEncoding.EncodeToString(text)
 }
 

@@ -149,7 +149,7 @@ func PathFor(under, title string) string {
 // NewPage adds a page to the working copy.
 func NewPage(ctx context.Context, h *house.House, a house.Actor, site, to, title, body string) (page store.Page, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
-		page, err = tx.NewPage(site, to, title, body)
+		page, err = house.NewPage(tx, site, to, title, body)
 		return err
 	})
 	if err != nil {

@@ -39,7 +39,9 @@ func SharePreview(ctx context.Context, h *house.House, a house.Actor, site, labe
 }
 
 // PreviewToken is the secret part of a preview link's address.
-func PreviewToken(h *house.House, id string) string { return id + "." + h.Seal("preview", id, "")[:24] }
+func PreviewToken(h *house.House, id string) string {
+	return id + "." + h.Keys.Seal("preview", id, "")[:24]
+}
 
 // FindPreview finds the preview link that a token belongs to, if it still works and
 // the one who shared it still may.

@@ -166,7 +166,7 @@ func NewJoinCode(ctx context.Context, h *house.House, a house.Actor, group strin
 		in := func(outer string) bool {
 			return slices.ContainsFunc(parts.GroupsWithin(doc, outer), func(g *access.Group) bool { return g.ID == group })
 		}
-		if err := tx.MayGiveRightsOf(s.Policy, in); err != nil { // whoever says the code would get them
+		if err := house.MayGiveRightsOf(tx, s.Policy, in); err != nil { // whoever says the code would get them
 			return err
 		}
 		what := fmt.Sprintf("A join code for %s, until %s, for %d.", words.Wording{Document: doc}.Group(group), words.Moment(ends.In(s.Zone)), most)
@@ -352,7 +352,7 @@ func letIn(h *house.House, tx *house.Tx, r store.JoinRequest) error {
 	return house.PeopleChange{
 		Group: r.Group, What: fmt.Sprintf("%s (%s) joined %s.", r.Name, h.AddressText(r.Who), in),
 		Do: func(doc *access.Document) error {
-			id := h.BecomePersonAs(doc, r.Who, r.Name)
+			id := house.BecomePersonAs(h, doc, r.Who, r.Name)
 			account.Who = store.Who(id)
 			g := parts.GroupAt(doc, r.Group)
 			if g == nil {

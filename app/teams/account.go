@@ -36,7 +36,7 @@ func BeginAccount(ctx context.Context, h *house.House, invitation, name, passwor
 	}
 	hash := identity.HashPassword(password)
 	if !o.Mailed {
-		return o.Who, false, h.SendMailLink(ctx, house.LinkAccount, address.String(), house.PendingAccount{Name: name, Password: hash, GoOnTo: house.GoOnTo{Then: "/invitations/" + invitation}})
+		return o.Who, false, h.Outbox.SendMailLink(ctx, house.LinkAccount, address.String(), house.PendingAccount{Name: name, Password: hash, GoOnTo: house.GoOnTo{Then: "/invitations/" + invitation}})
 	}
 	invited, _ := h.ActorOf(o.Who)
 	err = h.Change(ctx, invited, house.Needs{Asks: true}, func(tx *house.Tx) error {

@@ -77,7 +77,7 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.Write}, func(tx *house.Tx) error {
 		made = 0
 		if !stands(parent) {
-			if _, err := tx.NewPage(site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
+			if _, err := house.NewPage(tx, site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
 				return err
 			}
 		}
@@ -87,7 +87,7 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 			}
 			title := w.Group(sec.group)
 			text := "# " + title + "\n\nThis section is yours: only your team sees and changes it.\n"
-			if _, err := tx.NewPage(site, sec.path, title, text); err != nil {
+			if _, err := house.NewPage(tx, site, sec.path, title, text); err != nil {
 				return err
 			}
 			made++
@@ -101,7 +101,7 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 	if err != nil {
 		return made, err
 	}
-	return made, h.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+	return made, h.Trays.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
 		for _, who := range keepers { // whoever keeps the class sees and edits all of it
 			entry := entryOf(who)
 			if h.Can(house.Actor{Who: who}, site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return h.State().Names(e, who) && e.Under == parent }) {

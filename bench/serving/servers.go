@@ -90,8 +90,8 @@ func serveVelada(folder string) served {
 		label, _, _ := strings.Cut(r.Host, ".")
 		g.Serve(w, r, label)
 	}))
-	check(house.BeginSession(ctx, "c", "reader", "bench", "bench"))
-	visit, err := house.SiteSessionFrom(ctx, house.State().ID("inside"), "c")
+	check(house.Sessions.BeginSession(ctx, "c", "reader", "bench", "bench"))
+	visit, err := house.Sessions.SiteSessionFrom(ctx, house.State().ID("inside"), "c")
 	check(err)
 	return served{address, visit}
 }

@@ -91,7 +91,7 @@ func keysCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := house.Reseal(c.Context()); err != nil {
+			if err := house.Keys.Reseal(c.Context()); err != nil {
 				return fmt.Errorf("nothing was lost, and the earlier keys still work: %w", err)
 			}
 			if err := identity.DropOldKeys(file); err != nil {

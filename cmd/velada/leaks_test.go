@@ -131,7 +131,7 @@ func TestBackupsAndKeys(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		_, err = h.Mails(context.Background(), "", 9)
+		_, err = h.Outbox.Mails(context.Background(), "", 9)
 		return err
 	}
 	before := filepath.Join(keyed, house.KeyFile)

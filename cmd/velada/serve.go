@@ -167,7 +167,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	go theHouse.RunDue(ctx, time.Second, pages.PublishDue)
-	go theHouse.RunMail(ctx, 2*time.Second)
+	go theHouse.Outbox.RunMail(ctx, 2*time.Second)
 	defer theHouse.Wait()
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(gate.InOnePiece(server, listener)) }()

@@ -215,9 +215,9 @@ func endBrowser(c *web.Console, x *gin.Context) {
 	ctx, me := x.Request.Context(), web.Actor(x)
 	var err error
 	if id := x.PostForm("id"); id != "" {
-		err = c.House.EndOwnSession(ctx, me, id)
+		err = c.House.Sessions.EndOwnSession(ctx, me, id)
 	} else {
-		err = c.House.SignOutEverywhere(ctx, me.Who, c.Sessions.GetString(ctx, web.SessionVisits))
+		err = c.House.Sessions.SignOutEverywhere(ctx, me.Who, c.Sessions.GetString(ctx, web.SessionVisits))
 	}
 	c.Done(x, err, "Signed out there, from the next request on.", "/account")
 }
@@ -257,7 +257,7 @@ func seeNotices(c *web.Console, x *gin.Context) {
 		c.Refuse(x, http.StatusBadRequest, "Which notices were seen is not said.")
 		return
 	}
-	if err := c.House.SeeNotices(x.Request.Context(), web.Actor(x), last); err != nil {
+	if err := c.House.Outbox.SeeNotices(x.Request.Context(), web.Actor(x), last); err != nil {
 		c.Fail(x, err)
 		return
 	}

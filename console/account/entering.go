@@ -170,7 +170,7 @@ type byMailView struct {
 func showByMail(c *web.Console, x *gin.Context) { byMail(c, x, http.StatusOK, web.Form{}) }
 
 func byMail(c *web.Console, x *gin.Context, status int, f web.Form) {
-	l, err := c.House.FindMailLink(x.Request.Context(), x.Param("token"))
+	l, err := c.House.Outbox.FindMailLink(x.Request.Context(), x.Param("token"))
 	if err != nil {
 		c.Fail(x, err)
 		return
@@ -314,7 +314,7 @@ func second(c *web.Console, x *gin.Context, status int, f web.Form) {
 		return
 	}
 	v := secondView{Form: f, Address: me.Address.String()}
-	has, err := c.House.HasSecondStep(x.Request.Context(), me.Who)
+	has, err := c.House.Sessions.HasSecondStep(x.Request.Context(), me.Who)
 	if err == nil && !has {
 		v.Roles = strings.Join(c.House.SecondStepFor(me), ", ")
 		v.SetUp, err = newSecret(c, x, me.Address)
@@ -352,7 +352,7 @@ func doSecond(c *web.Console, x *gin.Context) {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
-	has, err := c.House.HasSecondStep(ctx, half.Who)
+	has, err := c.House.Sessions.HasSecondStep(ctx, half.Who)
 	if err != nil {
 		c.Fail(x, err)
 		return

@@ -317,7 +317,7 @@ func doSettings(c *web.Console, x *gin.Context) {
 
 // doApply applies the rehearsal now.
 func doApply(c *web.Console, x *gin.Context) {
-	err := c.House.Apply(x.Request.Context(), web.Actor(x), x.Param("site"), x.PostForm("meant") == "yes")
+	err := c.House.Trays.Apply(x.Request.Context(), web.Actor(x), x.Param("site"), x.PostForm("meant") == "yes")
 	var problems access.Problems
 	var refusal access.TeamRefusal
 	switch {
@@ -352,7 +352,7 @@ func doLater(c *web.Console, x *gin.Context) {
 		}
 		due = at.Time()
 	}
-	err := c.House.ApplyLater(x.Request.Context(), web.Actor(x), x.Param("site"), due, x.PostForm("meant") == "yes")
+	err := c.House.Trays.ApplyLater(x.Request.Context(), web.Actor(x), x.Param("site"), due, x.PostForm("meant") == "yes")
 	switch {
 	case errors.Is(err, house.ErrPast):
 		c.Complain(x, "That time has passed. Choose a later one, or apply it now.")
@@ -375,7 +375,7 @@ func doLater(c *web.Console, x *gin.Context) {
 func doUndo(c *web.Console, x *gin.Context) {
 	number, err := strconv.ParseInt(x.PostForm("entry"), 10, 64)
 	if err == nil {
-		err = c.House.Undo(x.Request.Context(), web.Actor(x), x.Param("site"), number)
+		err = c.House.Trays.Undo(x.Request.Context(), web.Actor(x), x.Param("site"), number)
 	}
 	var problems access.Problems
 	switch {

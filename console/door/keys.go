@@ -202,7 +202,7 @@ func linkAddress(c *web.Console, d *web.Site, id string) string {
 			version++
 		}
 	}
-	return c.SiteURL(d.Site) + "/velada/in/" + c.House.LinkToken(d.Site, id, version)
+	return c.SiteURL(d.Site) + "/velada/in/" + c.House.Keys.LinkToken(d.Site, id, version)
 }
 
 func newLinkShown(c *web.Console, d *web.Site, id, me string) *linkShown {

@@ -150,7 +150,7 @@ func (r *reaches) list() (list []web.PersonReach) {
 
 // doDiscard drops the rehearsal.
 func doDiscard(c *web.Console, x *gin.Context) {
-	if err := c.House.Discard(x.Request.Context(), web.Actor(x), x.Param("site")); err != nil {
+	if err := c.House.Trays.Discard(x.Request.Context(), web.Actor(x), x.Param("site")); err != nil {
 		c.Fail(x, err)
 		return
 	}

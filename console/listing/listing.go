@@ -103,7 +103,7 @@ func showListingWith(c *web.Console, x *gin.Context, status int, details *web.Fo
 		v.Upstream = *upstream
 	}
 	if p.Steward {
-		v.Secret = c.House.UpstreamSecret(site)
+		v.Secret = c.House.Keys.UpstreamSecret(site)
 	}
 	v.Search = "Search engines may list none of its pages now."
 	if len(listed) > 0 {

@@ -206,7 +206,7 @@ func doSignUp(c *web.Console, x *gin.Context) {
 		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{SignUp: signUpForm{Form: f}})
 		return
 	}
-	err := c.House.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
+	err := c.House.Trays.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
 		draft.SignUp = access.SignUp{Mode: f.Values["mode"], Domains: domains}
 		return nil
 	})

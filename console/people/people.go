@@ -318,7 +318,7 @@ func doLeaveHouse(c *web.Console, x *gin.Context) {
 			web.HouseRefused(c, x, err, here)
 			return
 		}
-		c.Done(x, c.House.SignOutPerson(x.Request.Context(), id), "Every door is closed to them, from their next request on.", here)
+		c.Done(x, c.House.Sessions.SignOutPerson(x.Request.Context(), id), "Every door is closed to them, from their next request on.", here)
 		return
 	}
 	web.HouseChange(c, x, change, here, here, "")

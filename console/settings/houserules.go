@@ -142,7 +142,7 @@ func doMailServer(c *web.Console, x *gin.Context) {
 	ctx, me := x.Request.Context(), web.Actor(x)
 	switch x.PostForm("action") {
 	case "try":
-		c.Done(x, c.House.TryMail(ctx, me), "A letter to yourself is in the outbox: see there what becomes of it.", "/outbox")
+		c.Done(x, c.House.Outbox.TryMail(ctx, me), "A letter to yourself is in the outbox: see there what becomes of it.", "/outbox")
 		return
 	case "drop":
 		setRule(c, x, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })

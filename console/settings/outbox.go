@@ -56,7 +56,7 @@ func outbox(c *web.Console, x *gin.Context) {
 		v.Rows = append(v.Rows, row(m))
 	}
 	if id, err := web.ReadNumber(x.Param("id")); err == nil {
-		m, err := c.House.Mail(x.Request.Context(), id)
+		m, err := c.House.Outbox.Mail(x.Request.Context(), id)
 		if err != nil {
 			c.Fail(x, err)
 			return
@@ -86,7 +86,7 @@ func mailFile(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	m, err := c.House.Mail(x.Request.Context(), id)
+	m, err := c.House.Outbox.Mail(x.Request.Context(), id)
 	if err != nil {
 		c.Fail(x, err)
 		return

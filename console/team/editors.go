@@ -45,7 +45,7 @@ func doEditors(c *web.Console, x *gin.Context) {
 			caps |= access.CapabilitiesOf(k.String())
 		}
 	}
-	err := c.House.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
+	err := c.House.Trays.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
 		from, to := "editor", web.EditorsRole
 		i := slices.IndexFunc(draft.Roles, func(r access.Role) bool { return r.ID == web.EditorsRole })
 		switch {

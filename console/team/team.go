@@ -415,7 +415,7 @@ func (f *entryForm) readWho(doc *access.Document) (who []access.TeamEntry) {
 // rehearseTeam rehearses a change of the team; what is not for the one who makes
 // it is said on the form.
 func rehearseTeam(c *web.Console, x *gin.Context, f *entryForm, change func(draft *access.Site) error, then ...func() error) {
-	err := c.House.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
+	err := c.House.Trays.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
 		return change(draft)
 	})
 	for _, f := range then {
@@ -480,7 +480,7 @@ func doRole(c *web.Console, x *gin.Context) {
 	remove := x.PostForm("action") == "delete"
 	err := error(nil)
 	if len(f.Wrong) == 0 || remove {
-		err = c.House.Rehearse(x.Request.Context(), web.Actor(x), site, func(draft *access.Site, _ map[string]store.NewSecret) error {
+		err = c.House.Trays.Rehearse(x.Request.Context(), web.Actor(x), site, func(draft *access.Site, _ map[string]store.NewSecret) error {
 			i := slices.IndexFunc(draft.Roles, func(r access.Role) bool { return r.ID == id })
 			switch {
 			case remove && i >= 0:

@@ -51,7 +51,7 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.Shelf = newShelf()
 	c.Sessions = scs.New()
-	c.Sessions.Store = house.SessionStore(ctx)
+	c.Sessions.Store = house.Sessions.SessionStore(ctx)
 	c.Sessions.Lifetime = 7 * 24 * time.Hour
 	c.Sessions.IdleTimeout = 24 * time.Hour
 	c.Https, c.Clock = secure, time.Now

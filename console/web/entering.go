@@ -86,7 +86,7 @@ type HalfIn struct {
 // one is set up or called for, and leads them on. strong says that what they
 // have shown stands for two steps.
 func (c *Console) Enter(x *gin.Context, who store.Who, how string, strong bool, to map[string]string) {
-	has, err := c.House.HasSecondStep(x.Request.Context(), who)
+	has, err := c.House.Sessions.HasSecondStep(x.Request.Context(), who)
 	if err != nil {
 		c.Fail(x, err)
 		return
@@ -121,7 +121,7 @@ func (c *Console) Kept(x *gin.Context, key string, value any) bool {
 func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) {
 	ctx := x.Request.Context()
 	if earlier := c.Sessions.GetString(ctx, SessionVisits); earlier != "" { // somebody else, or a second step later
-		if err := c.House.EndSession(ctx, earlier); err != nil {
+		if err := c.House.Sessions.EndSession(ctx, earlier); err != nil {
 			panic(err)
 		}
 	}
@@ -129,7 +129,7 @@ func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) 
 		panic(err)
 	}
 	id := identity.Token()
-	if err := c.House.BeginSession(ctx, id, who, Device(x.Request.UserAgent()), how); err != nil {
+	if err := c.House.Sessions.BeginSession(ctx, id, who, Device(x.Request.UserAgent()), how); err != nil {
 		panic(err)
 	}
 	for _, key := range []string{SessionHalf, SessionAsked, SessionPasskey, SessionSecret, SessionFirst} {
@@ -173,7 +173,7 @@ func (c *Console) CookieName(name string) string {
 // knowBrowser remembers the browser that somebody has signed in in, so that nobody
 // who guesses elsewhere keeps them out.
 func (c *Console) knowBrowser(x *gin.Context, who store.Who) {
-	token, err := c.House.KnowBrowser(x.Request.Context(), who, c.From(x).Browser)
+	token, err := c.House.Sessions.KnowBrowser(x.Request.Context(), who, c.From(x).Browser)
 	if err != nil {
 		slog.Error("remembering a browser", "error", err)
 		return
@@ -226,7 +226,7 @@ func (c *Console) WhoIsIn(x *gin.Context) (house.Actor, bool) {
 	if id == "" {
 		return house.Actor{}, false
 	}
-	who, still, err := c.House.FindSession(ctx, id)
+	who, still, err := c.House.Sessions.FindSession(ctx, id)
 	if err != nil {
 		panic(err)
 	}
@@ -269,9 +269,9 @@ func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 		if to["nonce"] == "" { // its own host begins, so that the ticket is for this browser
 			return c.SiteURL(site) + "/velada/sign-in?" + url.Values{"path": {to["path"]}}.Encode()
 		}
-		code := c.House.Tickets.Issue(identity.Ticket{
+		code := c.House.Sessions.Tickets.Issue(identity.Ticket{
 			Site: string(c.House.State().ID(site)), Nonce: to["nonce"], Console: c.Sessions.GetString(x.Request.Context(), SessionVisits),
-		}, c.House.TicketTime())
+		}, c.House.Sessions.TicketTime())
 		query := url.Values{"ticket": {code}, "path": {to["path"]}}
 		return c.SiteURL(site) + "/velada/enter?" + query.Encode()
 	}
@@ -293,7 +293,7 @@ func LocalView(then string) string {
 func (c *Console) Leave(x *gin.Context) error {
 	ctx := x.Request.Context()
 	if visits := c.Sessions.GetString(ctx, SessionVisits); visits != "" {
-		if err := c.House.EndSession(ctx, visits); err != nil {
+		if err := c.House.Sessions.EndSession(ctx, visits); err != nil {
 			return err
 		}
 	}

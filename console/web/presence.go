@@ -127,7 +127,7 @@ func (c *Console) Stream(x *gin.Context, id, title, path string) {
 	}
 	session := c.Sessions.GetString(x.Request.Context(), SessionVisits)
 	can := func() access.Capabilities { // nothing once they have signed out
-		if _, in, err := c.House.FindSession(x.Request.Context(), session); err != nil || !in {
+		if _, in, err := c.House.Sessions.FindSession(x.Request.Context(), session); err != nil || !in {
 			return 0
 		}
 		return canAt(path)

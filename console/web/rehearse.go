@@ -33,7 +33,7 @@ func (c *Console) Rehearse(x *gin.Context, change func(draft *access.Site, secre
 
 // rehearseThen is rehearse that leads on to a view; "" leads nowhere yet.
 func (c *Console) RehearseThen(x *gin.Context, to string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
-	c.AfterRehearsing(x, c.House.Rehearse(x.Request.Context(), Actor(x), x.Param("site"), change), to)
+	c.AfterRehearsing(x, c.House.Trays.Rehearse(x.Request.Context(), Actor(x), x.Param("site"), change), to)
 }
 
 func AsTeamRefusal(err error, refusal *access.TeamRefusal) bool { return errors.As(err, refusal) }

@@ -210,7 +210,7 @@ func (c *Console) Site(x *gin.Context) (*Site, error) {
 		}
 		d.Page = path
 	}
-	tray, err := c.House.Tray(x.Request.Context(), Actor(x), d.Site)
+	tray, err := c.House.Trays.Tray(x.Request.Context(), Actor(x), d.Site)
 	if err != nil {
 		return nil, err
 	}
