@@ -92,7 +92,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
-	if len(r.Header["Cookie"]) == 0 && q.known(raw) { // nobody in particular
+	if len(r.Header["Cookie"]) == 0 && q.sending().known(raw) { // nobody in particular
 		return
 	}
 	if to := state.LedTo(address); to != "" && q.site == nil {
@@ -100,7 +100,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.identify()
-	if q.known(raw) {
+	if q.sending().known(raw) {
 		return
 	}
 	if rest, own := strings.CutPrefix(path, "/velada/"); own {
@@ -116,7 +116,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	if upstream := state.Site(address).Details.Upstream; upstream != "" {
-		q.forward(raw, upstream)
+		q.elsewhere().forward(raw, upstream)
 		return
 	}
 	if r.Method != http.MethodGet && r.Method != http.MethodHead {
@@ -305,10 +305,10 @@ func (q *request) own(rest string) {
 	case strings.HasPrefix(rest, "in/") && q.Method == http.MethodGet:
 		q.follow(strings.TrimPrefix(rest, "in/"))
 	case rest == "decide":
-		q.decide()
+		q.elsewhere().decide()
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meet(access.Decision{})
-	case q.members(rest):
+	case q.asMember().members(rest):
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:
@@ -320,13 +320,19 @@ func (q *request) own(rest string) {
 	case rest == "tint.css" && q.Method == http.MethodGet:
 		q.tint()
 	case rest == "as-stranger" && q.Method == http.MethodGet:
-		q.asStranger()
+		q.whileHeld().asStranger()
 	case rest == "holding-picture" && q.Method == http.MethodGet:
-		q.holdingPicture()
+		q.whileHeld().holdingPicture()
 	case rest == "holding" && q.Method == http.MethodGet:
-		q.ownHolding()
+		q.whileHeld().ownHolding()
 	case q.Method == http.MethodGet && look.Serve(q.w, q.Request, rest):
 	default:
 		q.meet(access.Decision{Outcome: access.Missing})
 	}
 }
+
+// The parts that a request's answer falls into; each knows the request whole.
+func (q *request) asMember() memberPages  { return memberPages{q} }
+func (q *request) elsewhere() elsewhere   { return elsewhere{q} }
+func (q *request) sending() sending       { return sending{q} }
+func (q *request) whileHeld() holdingPage { return holdingPage{q} }

@@ -12,6 +12,9 @@ import (
 	"velada/core/access"
 )
 
+// holdingPage answers while a holding page stands.
+type holdingPage struct{ *request }
+
 // holdSight is what a holding page shows beside what every page does.
 type holdSight struct {
 	Design, Heading  string
@@ -38,7 +41,7 @@ const holdingSecurity = pageSecurity + "; script-src 'self'; frame-src 'self'"
 // along, and runs nothing.
 const ownSecurity = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data: 'self'; font-src data:; media-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
 
-func (q *request) holding(d access.Decision, status int, wrong string) {
+func (q holdingPage) holding(d access.Decision, status int, wrong string) {
 	s := q.sight("")
 	s.Menu, s.Wrong, s.Title = nil, wrong, s.Site
 	s.Password = offers(d, access.OfferPassword)
@@ -76,7 +79,7 @@ func (q *request) holding(d access.Decision, status int, wrong string) {
 }
 
 // holdingPicture serves the picture of the holding page.
-func (q *request) holdingPicture() {
+func (q holdingPage) holdingPicture() {
 	p := doors.HoldingPage(q.state, q.address)
 	if len(p.Picture) == 0 || !q.seesHolding() {
 		q.meet(access.Decision{Outcome: access.Missing})
@@ -93,7 +96,7 @@ func (q *request) holdingPicture() {
 
 // seesHolding reports whether the holding page is up, so that somebody gets it now,
 // or whoever asks looks after the site.
-func (q *request) seesHolding() bool {
+func (q holdingPage) seesHolding() bool {
 	if q.site.HoldingUp(q.at) || q.as != nil {
 		return true
 	}
@@ -101,7 +104,7 @@ func (q *request) seesHolding() bool {
 }
 
 // ownHolding serves a site's own holding page to whoever meets it now.
-func (q *request) ownHolding() {
+func (q holdingPage) ownHolding() {
 	p := doors.HoldingPage(q.state, q.address)
 	if p.Design != "own" || q.site.Decide("/", &q.visitor, q.at).Outcome != access.Held {
 		q.meet(access.Decision{Outcome: access.Missing})
@@ -121,7 +124,7 @@ type ribbon struct {
 	Text, Link, LinkText string
 }
 
-func (q *request) ribbon() *ribbon {
+func (q holdingPage) ribbon() *ribbon {
 	if q.as != nil && q.as.Back != "" {
 		return &ribbon{"This is what a stranger meets here.", q.as.Back, "Back to what you see"}
 	}
@@ -147,7 +150,7 @@ func (q *request) ribbon() *ribbon {
 
 // asStranger shows somebody on the team a page as a stranger meets it, without
 // signing them out.
-func (q *request) asStranger() {
+func (q holdingPage) asStranger() {
 	path, err := access.DocumentPath(q.URL.Query().Get("path"))
 	if err != nil || q.site.Decide(path, &q.visitor, q.at).Via != access.ViaTeam {
 		q.meet(access.Decision{Outcome: access.Missing})

@@ -79,7 +79,7 @@ func (q *request) meet(d access.Decision) {
 	case access.Challenge, access.Refused, access.Pending:
 		q.door(d, 0, "")
 	case access.Held:
-		q.holding(d, d.Status(), "")
+		q.whileHeld().holding(d, d.Status(), "")
 	case access.Missing:
 		s := q.sight("Not found")
 		if s.Details.NotFound != "" {
@@ -109,7 +109,7 @@ func (q *request) sight(title string) *sight {
 	case q.who != "":
 		s.SignedIn = q.gate.House.NameOf(q.who)
 	}
-	s.Ribbon = q.ribbon()
+	s.Ribbon = q.whileHeld().ribbon()
 	s.Details = q.state.Site(q.address).Details
 	s.Corner = q.corner()
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
@@ -148,8 +148,8 @@ func (q *request) page() {
 		q.send("page.html", http.StatusOK, s)
 		return
 	}
-	key, keeps := q.renderedKey(e, p)
-	if keeps && q.kept(key) {
+	key, keeps := q.sending().renderedKey(e, p)
+	if keeps && q.sending().kept(key) {
 		return
 	}
 	text, err := q.gate.House.PageHTML(q.Context(), e, p)
@@ -174,13 +174,13 @@ func (q *request) page() {
 		if err := renderWhile(q.Context(), &b, "page.html", s); err != nil {
 			return nil, err
 		}
-		return q.pack(key, b.Bytes()), nil
+		return q.sending().pack(key, b.Bytes()), nil
 	})
 	if err != nil {
 		q.unless(err)
 		return
 	}
-	q.sendKept(key, rendered)
+	q.sending().sendKept(key, rendered)
 }
 
 // unless gives up quietly where the visitor has gone, and panics otherwise.
@@ -194,7 +194,7 @@ func (q *request) unless(err error) {
 func (q *request) whole(p *house.LivePage, text string) *sight {
 	s := q.sight(p.Title)
 	withTables := q.tables(text)
-	s.Comments = q.comments()
+	s.Comments = q.asMember().comments()
 	if s.Comments != nil {
 		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText
 	}
@@ -210,7 +210,7 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 		status = d.Status()
 	}
 	if d.Outcome == access.Held {
-		q.holding(d, status, wrong)
+		q.whileHeld().holding(d, status, wrong)
 		return
 	}
 	s := q.sight("This page has a door")
@@ -223,7 +223,7 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 		s.Join = "/velada/join?path=" + url.QueryEscape(q.path)
 	}
 	if d.Outcome == access.Refused {
-		q.refused(d, status, map[string]string{}, nil)
+		q.asMember().refused(d, status, map[string]string{}, nil)
 		return
 	}
 	name := map[access.Outcome]string{access.Challenge: "door.html", access.Pending: "pending.html", access.Refused: "refused.html"}[d.Outcome]

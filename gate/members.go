@@ -16,6 +16,9 @@ import (
 	"velada/store"
 )
 
+// memberPages answers what members, and who wants to be one, ask for.
+type memberPages struct{ *request }
+
 // memberSight is what the pages of membership show.
 type memberSight struct {
 	Values    map[string]string
@@ -62,7 +65,7 @@ type commentLine struct {
 }
 
 // private sends a page that is for one visitor alone.
-func (q *request) private(name string, status int, title string, m *memberSight) {
+func (q memberPages) private(name string, status int, title string, m *memberSight) {
 	s := q.sight(title)
 	s.Member = m
 	if q.who == "" {
@@ -71,12 +74,12 @@ func (q *request) private(name string, status int, title string, m *memberSight)
 	q.send(name, status, s)
 }
 
-func (q *request) siteURL(path string) func(token string) string {
+func (q memberPages) siteURL(path string) func(token string) string {
 	return func(token string) string { return q.gate.SiteURL(q.address) + path + token }
 }
 
 // members answers the pages of membership; false where rest is none of them.
-func (q *request) members(rest string) bool {
+func (q memberPages) members(rest string) bool {
 	if q.as != nil {
 		switch rest {
 		case "join", "me", "members", "ask", "comment", "me/leave", "me/data", "me/picture":
@@ -121,7 +124,7 @@ func (q *request) members(rest string) bool {
 
 // form reads a form from this host, of at most so many bytes; false where it was
 // refused.
-func (q *request) form(most int64) bool {
+func (q memberPages) form(most int64) bool {
 	if !q.fromHere() {
 		return false
 	}
@@ -141,7 +144,7 @@ func (q *request) form(most int64) bool {
 	return false
 }
 
-func (q *request) join(status int, values map[string]string, wrong house.FieldErrors) {
+func (q memberPages) join(status int, values map[string]string, wrong house.FieldErrors) {
 	m := q.state.Site(q.address).Membership
 	v := &memberSight{Values: values, Wrong: wrong, Terms: m.Terms, SignedIn: q.who != "", Says: members.SignUpOpen(q.gate.House, q.address, q.who)}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
@@ -157,7 +160,7 @@ func (q *request) join(status int, values map[string]string, wrong house.FieldEr
 	q.private("join.html", status, "Become a member", v)
 }
 
-func (q *request) doJoin() {
+func (q memberPages) doJoin() {
 	if !q.form(64 << 10) {
 		return
 	}
@@ -193,7 +196,7 @@ func (q *request) doJoin() {
 }
 
 // prove spends the link of a letter.
-func (q *request) prove(token string) {
+func (q memberPages) prove(token string) {
 	if !q.fromHere() {
 		return
 	}
@@ -220,14 +223,14 @@ func (q *request) prove(token string) {
 }
 
 // myAddress is the address of whoever is signed in.
-func (q *request) myAddress() string {
+func (q memberPages) myAddress() string {
 	a, _ := q.state.AddressOf(q.who)
 	return a.String()
 }
 
 var showingNames = map[string]string{"name": "my name", "picture": "my picture", "about": "what I say about myself", "address": "my address"}
 
-func (q *request) me(status int, values map[string]string, wrong house.FieldErrors) {
+func (q memberPages) me(status int, values map[string]string, wrong house.FieldErrors) {
 	if q.who == "" {
 		q.path = "/velada/me"
 		headers(q.w)
@@ -253,7 +256,7 @@ func (q *request) me(status int, values map[string]string, wrong house.FieldErro
 	q.private("me.html", status, "Your page", v)
 }
 
-func (q *request) doMe() {
+func (q memberPages) doMe() {
 	if q.who == "" || !q.form(16<<20) {
 		if q.who == "" {
 			q.me(http.StatusOK, nil, nil)
@@ -294,7 +297,7 @@ func (q *request) doMe() {
 	}
 }
 
-func (q *request) myData() {
+func (q memberPages) myData() {
 	if q.who == "" {
 		q.me(http.StatusOK, nil, nil)
 		return
@@ -315,7 +318,7 @@ func (q *request) myData() {
 	q.write(data)
 }
 
-func (q *request) leaveSite() {
+func (q memberPages) leaveSite() {
 	if q.who == "" || !q.form(4<<10) {
 		return
 	}
@@ -331,7 +334,7 @@ func (q *request) leaveSite() {
 }
 
 // memberList shows members to members, each as they allow.
-func (q *request) memberList() {
+func (q memberPages) memberList() {
 	if !q.state.Site(q.address).Membership.List || q.who == "" || q.gate.House.Member(q.address, q.who) == "" {
 		q.meet(access.Decision{Outcome: access.Missing})
 		return
@@ -368,7 +371,7 @@ func (q *request) memberList() {
 }
 
 // picture serves a member's picture to themself, and to members where it is shown.
-func (q *request) picture(person string) {
+func (q memberPages) picture(person string) {
 	me := ""
 	if q.who != "" {
 		me = q.gate.House.Member(q.address, q.who)
@@ -385,7 +388,7 @@ func (q *request) picture(person string) {
 }
 
 // ask asks to be let in, where the one who asks was turned away and may.
-func (q *request) ask() {
+func (q memberPages) ask() {
 	if !q.form(16 << 10) {
 		return
 	}
@@ -418,10 +421,10 @@ func (q *request) ask() {
 }
 
 // mayAsk reports whether the site lets those ask who are turned away.
-func (q *request) mayAsk() bool { return !q.state.Site(q.address).Membership.NoAsking }
+func (q memberPages) mayAsk() bool { return !q.state.Site(q.address).Membership.NoAsking }
 
 // refused shows the page of whoever is turned away, with a way to ask.
-func (q *request) refused(d access.Decision, status int, values map[string]string, wrong house.FieldErrors) {
+func (q memberPages) refused(d access.Decision, status int, values map[string]string, wrong house.FieldErrors) {
 	s := q.sight("Not for you")
 	if q.mayAsk() && q.as == nil {
 		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != ""}
@@ -433,7 +436,7 @@ func (q *request) refused(d access.Decision, status int, values map[string]strin
 }
 
 // personName is the name of a person of the house, by an index: there may be many.
-func (q *request) personName(id string) string {
+func (q memberPages) personName(id string) string {
 	identity, _ := q.state.Policy.Person(id)
 	if p, known := q.state.Policy.PersonOf(identity); known && p.Name != "" {
 		return p.Name
@@ -442,7 +445,7 @@ func (q *request) personName(id string) string {
 }
 
 // comments gives what stands below the page, nil where no comments are wanted.
-func (q *request) comments() *commentSight {
+func (q memberPages) comments() *commentSight {
 	m := q.state.Site(q.address).Membership
 	if !m.WantsComments(q.path) {
 		return nil
@@ -462,7 +465,7 @@ func (q *request) comments() *commentSight {
 	return c
 }
 
-func (q *request) comment() {
+func (q memberPages) comment() {
 	if !q.form(32 << 10) {
 		return
 	}
@@ -500,7 +503,7 @@ func (q *request) comment() {
 }
 
 // commentAgain shows the page again with what was typed below it.
-func (q *request) commentAgain(wrong, text string) {
+func (q memberPages) commentAgain(wrong, text string) {
 	d := q.site.Decide(q.path, &q.visitor, q.at)
 	if d.Outcome != access.Open || q.edition().Page(q.path) == nil {
 		q.back()

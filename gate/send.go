@@ -15,6 +15,9 @@ import (
 	"velada/core/access"
 )
 
+// sending sends a page, kept or rendered.
+type sending struct{ *request }
+
 // standInName stands where the name of whoever is signed in comes.
 const standInName = "velada-stand-in-name"
 
@@ -34,7 +37,7 @@ var (
 
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
-func (q *request) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
+func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
 	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
 		return house.RenderedKey{}, false
 	}
@@ -49,13 +52,13 @@ func (q *request) renderedKey(e *house.LiveEdition, page *house.LivePage) (house
 }
 
 // asked is what the answer to this request depends on, if that is all.
-func (q *request) asked() house.Asked {
+func (q sending) asked() house.Asked {
 	return house.Asked{Site: q.address, Path: q.path, Who: q.who, NoticeRead: q.noticeRead}
 }
 
 // known sends what was sent to the same request before, where that is known to be
 // still the same; it reports whether it did.
-func (q *request) known(raw string) bool {
+func (q sending) known(raw string) bool {
 	if q.as != nil || raw != q.path || len(q.visitor.Passes)+len(q.visitor.Links) > 0 || q.Method != http.MethodGet && q.Method != http.MethodHead {
 		return false
 	}
@@ -73,7 +76,7 @@ func (q *request) known(raw string) bool {
 
 // keepAnswer keeps the answer to requests like this one, until the core says that
 // it may change.
-func (q *request) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
+func (q sending) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
 	if q.as != nil || key.HasPass {
 		return
 	}
@@ -83,7 +86,7 @@ func (q *request) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
 }
 
 // kept sends the page as it was sent before, if it was.
-func (q *request) kept(key house.RenderedKey) bool {
+func (q sending) kept(key house.RenderedKey) bool {
 	p := q.state.RenderedOf(q.address).Get(key)
 	if p == nil {
 		return false
@@ -93,7 +96,7 @@ func (q *request) kept(key house.RenderedKey) bool {
 }
 
 // begin sets what every page carries.
-func (q *request) begin(key house.RenderedKey) http.Header {
+func (q sending) begin(key house.RenderedKey) http.Header {
 	h := q.w.Header()
 	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
@@ -106,7 +109,7 @@ func (q *request) begin(key house.RenderedKey) http.Header {
 	return h
 }
 
-func (q *request) sendKept(key house.RenderedKey, p *house.RenderedPage) {
+func (q sending) sendKept(key house.RenderedKey, p *house.RenderedPage) {
 	if q.who != "" {
 		q.keepAnswer(key, p)
 	} else if !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
@@ -118,7 +121,7 @@ func (q *request) sendKept(key house.RenderedKey, p *house.RenderedPage) {
 }
 
 // sendOwn sends a page that is for one visitor alone.
-func (q *request) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
+func (q sending) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
 	h := q.begin(key)
 	name := ""
 	if key.SignedIn {
@@ -130,7 +133,7 @@ func (q *request) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
 }
 
 // sendPublic sends a page that anybody gets.
-func (q *request) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
+func (q sending) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 	h := q.begin(key)
 	packed := len(p.Packed) > 0 && takesGzip(q.Header["Accept-Encoding"])
 	tag := p.Tag
@@ -153,7 +156,7 @@ func (q *request) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 }
 
 // pack cuts a rendered page where the name stands, and packs it once.
-func (q *request) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
+func (q sending) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
 	p := &house.RenderedPage{Head: page}
 	if key.SignedIn {
 		if head, tail, found := bytes.Cut(page, []byte(standInName)); found {

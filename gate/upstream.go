@@ -25,6 +25,9 @@ import (
 	"velada/identity"
 )
 
+// elsewhere answers for a site that lives on a web server behind Velada.
+type elsewhere struct{ *request }
+
 // A site that lives elsewhere is forwarded to its upstream web server once its
 // door opens. The upstream sees just the path that was decided on (a slash at its
 // end is handed on: both have one decision), never Velada's own cookies, and who
@@ -51,7 +54,7 @@ func ours(name string) bool {
 
 // identityOf writes who asks into the headers of a request to an upstream, in
 // place of whatever came from outside.
-func (q *request) identityOf(h http.Header, method, path string) {
+func (q elsewhere) identityOf(h http.Header, method, path string) {
 	for name := range h {
 		if ours(name) {
 			delete(h, name)
@@ -77,7 +80,7 @@ func (q *request) identityOf(h http.Header, method, path string) {
 // readsOtherwise reports whether a server may read a path as another than Velada
 // does: many drop what follows a semicolon, and some the dots and blanks at the end
 // of a segment. A site's server that reads them as they stand says so.
-func (q *request) readsOtherwise(path string) bool {
+func (q elsewhere) readsOtherwise(path string) bool {
 	if q.state.Site(q.address).Details.Literal {
 		return false
 	}
@@ -92,7 +95,7 @@ func (q *request) readsOtherwise(path string) bool {
 // decideElsewhere decides a path of a server that Velada stands in front of, or that
 // asks: there any path may exist. Where that server takes small and capital letters
 // for the same, all that the policy says of a path holds however it is spelled.
-func (q *request) decideElsewhere(path string) access.Decision {
+func (q elsewhere) decideElsewhere(path string) access.Decision {
 	d := q.site.DecideFile(path, &q.visitor, q.at)
 	if d.Outcome != access.Open || !q.state.Site(q.address).Details.AnyCase {
 		return d
@@ -130,7 +133,7 @@ func spellings(doc *access.Site, path string) []string {
 }
 
 // forward answers with what the upstream says, where the door opens.
-func (q *request) forward(raw, upstream string) {
+func (q elsewhere) forward(raw, upstream string) {
 	if q.readsOtherwise(q.path) {
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")
@@ -215,7 +218,7 @@ func (q *request) forward(raw, upstream string) {
 }
 
 // hidesSomething reports whether any door of the site is hidden.
-func (q *request) hidesSomething() bool {
+func (q elsewhere) hidesSomething() bool {
 	return slices.ContainsFunc(q.state.SiteDocument(q.address).Doors, func(d access.PageDoor) bool { return d.Hide })
 }
 
@@ -250,7 +253,7 @@ const watchEvery = 5 * time.Second
 
 // endWithDoor ends a connection that stays open when its door shuts, or whoever
 // came through it signs out.
-func (q *request) endWithDoor(ctx context.Context, end context.CancelFunc) {
+func (q elsewhere) endWithDoor(ctx context.Context, end context.CancelFunc) {
 	defer func() {
 		if trouble := recover(); trouble != nil {
 			slog.Error("watching a connection", "site", q.address, "trouble", trouble, "stack", string(debug.Stack()))
@@ -276,17 +279,17 @@ func (q *request) endWithDoor(ctx context.Context, end context.CancelFunc) {
 }
 
 // stillOpens reports whether the same request would be let in now.
-func (q *request) stillOpens() bool {
+func (q elsewhere) stillOpens() bool {
 	state := q.gate.House.State()
 	address := state.SiteAddress(q.state.ID(q.address))
 	now := request{Request: q.Request, gate: q.gate, state: state, address: address, site: state.Policy.Site(address), path: q.path, at: access.At(q.gate.House.Now())}
 	now.identify()
-	return now.site != nil && now.who == q.who && now.decideElsewhere(q.path).Outcome == access.Open
+	return now.site != nil && now.who == q.who && now.elsewhere().decideElsewhere(q.path).Outcome == access.Open
 }
 
 // mayAskToDecide reports whether whoever asks is a server of the site's: it shows the
 // site's secret, or asks from a network that a steward has named.
-func (q *request) mayAskToDecide() bool {
+func (q elsewhere) mayAskToDecide() bool {
 	if q.site == nil || q.as != nil {
 		return false
 	}
@@ -306,7 +309,7 @@ func (q *request) mayAskToDecide() bool {
 // forwarded request is let in, 401 where a further step would help, 404 where it is
 // to look as if there were nothing, 403 otherwise. To anybody else there is nothing
 // here.
-func (q *request) decide() {
+func (q elsewhere) decide() {
 	if !q.mayAskToDecide() {
 		if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
 			q.nothing()
