@@ -18,7 +18,7 @@ import (
 	"syscall"
 	"time"
 	"velada/app/pages"
-	"velada/console/web"
+	"velada/console"
 	"velada/house"
 
 	"github.com/spf13/cobra"
@@ -163,7 +163,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
-	h.console = web.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
+	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	go theHouse.RunDue(ctx, time.Second, pages.PublishDue)
