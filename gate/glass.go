@@ -9,6 +9,7 @@ import (
 	"time"
 	"velada/house"
 
+	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/net/html"
 
 	"velada/core/access"
@@ -50,15 +51,13 @@ type Glass struct {
 	// Preview gives the look that a preview link's token stands for, if any.
 	Preview func(r *http.Request, token string) (site string, as As, ok bool)
 
-	mu    sync.Mutex
-	looks map[string]*glassLook
-	order []string // the oldest first
+	begin sync.Once
+	looks *expirable.LRU[string, *glassLook]
 }
 
 type glassLook struct {
 	site string
 	as   As
-	ends time.Time
 }
 
 // GlassHost is the label of the host that looks are shown on; no site has it.
@@ -69,31 +68,21 @@ const (
 	mostLooks = 2000
 )
 
-// Open begins a look at a site and gives its key: its pages are at /KEY/PATH.
+// Open begins a look at a site and returns its key: its pages are at /KEY/PATH.
 func (g *Glass) Open(site string, as As) string {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	if g.looks == nil {
-		g.looks = map[string]*glassLook{}
-	}
-	now := time.Now()
-	for len(g.order) > 0 && (len(g.order) >= mostLooks || !now.Before(g.looks[g.order[0]].ends)) {
-		delete(g.looks, g.order[0])
-		g.order = slices.Delete(g.order, 0, 1)
-	}
 	key := identity.Token()
-	g.looks[key] = &glassLook{site, as, now.Add(lookLife)}
-	g.order = append(g.order, key)
+	g.kept().Add(key, &glassLook{site, as})
 	return key
 }
 
+// kept returns the looks that have not ended.
+func (g *Glass) kept() *expirable.LRU[string, *glassLook] {
+	g.begin.Do(func() { g.looks = expirable.NewLRU[string, *glassLook](mostLooks, nil, lookLife) })
+	return g.looks
+}
+
 func (g *Glass) find(key string) *glassLook {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	l := g.looks[key]
-	if l == nil || !time.Now().Before(l.ends) {
-		return nil
-	}
+	l, _ := g.kept().Peek(key)
 	return l
 }
 

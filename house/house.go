@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"log/slog"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -13,18 +12,6 @@ import (
 	"velada/identity"
 	"velada/store"
 )
-
-// inBackground goes on after the answer was given, so that how long an answer
-// takes tells nothing.
-func (h *House) InBackground(what string, f func(ctx context.Context) error) {
-	h.background.Go(func() {
-		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-		defer cancel()
-		if err := f(ctx); err != nil {
-			slog.Error(what, "error", err)
-		}
-	})
-}
 
 // House is a running house: its database, and its state as requests read it.
 type House struct {
@@ -60,7 +47,7 @@ func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
 	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
-	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h}, &Outbox{h}, &Keys{house: h}, &Trays{h}
+	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h, Tickets: identity.NewTickets()}, &Outbox{h}, &Keys{house: h}, &Trays{h}
 	for _, o := range options {
 		o(h)
 	}
@@ -147,9 +134,6 @@ func (h *House) Changed() <-chan struct{} {
 	}
 	return nil
 }
-
-// Rest waits until everything that goes on in the background is done.
-func (h *House) Wait() { h.background.Wait() }
 
 // Reader returns what is kept, to be read: nothing is written but by Change.
 func (h *House) Reader() store.Reader { return reader{h.db} }

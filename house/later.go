@@ -77,23 +77,12 @@ func (trays *Trays) applyDue(ctx context.Context, site string, who store.Who) er
 // Timer does what is due by now, by the right of whoever set it.
 type Timer func(ctx context.Context, h *House) error
 
-// KeepApplying does what is due until ctx ends: rehearsals, and what timers look after.
-func (h *House) RunDue(ctx context.Context, every time.Duration, timers ...Timer) {
-	ticker := time.NewTicker(every)
-	defer ticker.Stop()
-	for {
-		err := h.Trays.ApplyDue(ctx)
-		for _, due := range timers {
-			err = errors.Join(err, due(ctx, h))
-		}
-		if err != nil && ctx.Err() == nil {
-			slog.Error("applying what is due", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-ticker.C:
-		}
+// RunDue does what is due until ctx ends, in the background: rehearsals, and what
+// timers look after. One that fails does not hold up the others.
+func (h *House) RunDue(ctx context.Context, interval time.Duration, timers ...Timer) {
+	h.Every(ctx, interval, "applying rehearsals that are due", h.Trays.ApplyDue)
+	for _, due := range timers {
+		h.Every(ctx, interval, "doing what is due", func(ctx context.Context) error { return due(ctx, h) })
 	}
 }
 

@@ -157,20 +157,9 @@ func (o *Outbox) SendWaiting(ctx context.Context) error {
 	return o.StripLetters(ctx)
 }
 
-// KeepSending sends what waits until ctx ends.
-func (o *Outbox) RunMail(ctx context.Context, every time.Duration) {
-	ticker := time.NewTicker(every)
-	defer ticker.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-ticker.C:
-		}
-		if err := o.SendWaiting(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("sending mail", "error", err)
-		}
-	}
+// RunMail sends what waits until ctx ends, in the background.
+func (o *Outbox) RunMail(ctx context.Context, interval time.Duration) {
+	o.house.Every(ctx, interval, "sending mail", o.SendWaiting)
 }
 
 // TryMail writes a letter to a steward, to see whether mail arrives.

@@ -67,8 +67,8 @@ func (s *State) tiedTo(site string) map[string]bool {
 			}
 		}
 	}
-	ways := func(list []access.Way) {
-		for _, w := range list {
+	doc.EachWays(func(_ access.Opening, ways []access.Way) bool {
+		for _, w := range ways {
 			for _, who := range w.People {
 				if strings.Contains(who, "@") {
 					who = parts.Canonical(who)
@@ -79,17 +79,8 @@ func (s *State) tiedTo(site string) map[string]bool {
 				group(g)
 			}
 		}
-	}
-	ways(doc.Door.Ways)
-	ways(doc.Holding.LetIn)
-	for _, d := range doc.Doors {
-		ways(d.Ways)
-	}
-	for _, p := range doc.Pages {
-		for _, t := range p.Tables {
-			ways(t.Ways)
-		}
-	}
+		return true
+	})
 	for _, m := range doc.Members {
 		tied[m.Who] = true
 	}

@@ -18,7 +18,7 @@ import (
 // Sessions are who is signed in: on the console, and on the sites' own hosts by visits
 // that go back to a session there.
 type Sessions struct {
-	Tickets identity.Tickets // from the console to a site's host
+	Tickets *identity.Tickets // from the console to a site's host
 
 	house  *House
 	visits sync.Map // [32]byte → store.Visit

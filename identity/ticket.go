@@ -4,8 +4,9 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
-	"sync"
 	"time"
+
+	"github.com/hashicorp/golang-lru/v2/expirable"
 )
 
 // TicketLife is how long a ticket can be redeemed.
@@ -26,36 +27,30 @@ type Ticket struct {
 // Tickets keeps the tickets that were handed out and not redeemed yet. They
 // live in memory alone: a restart ends them, as half a minute would.
 type Tickets struct {
-	mu      sync.Mutex
-	waiting map[string]Ticket
+	waiting *expirable.LRU[string, Ticket]
 }
 
-// Issue hands out a ticket for one site.
+// NewTickets returns a place for tickets; beyond mostTickets the oldest are forgotten.
+func NewTickets() *Tickets {
+	return &Tickets{expirable.NewLRU[string, Ticket](mostTickets, nil, TicketLife)}
+}
+
+// Issue hands out a ticket for one site, and returns the code that it is redeemed by.
 func (t *Tickets) Issue(ticket Ticket, now time.Time) string {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if t.waiting == nil {
-		t.waiting = map[string]Ticket{}
-	}
-	for code, old := range t.waiting {
-		if !now.Before(old.ends) || len(t.waiting) >= mostTickets {
-			delete(t.waiting, code)
-		}
-	}
 	ticket.ends = now.Add(TicketLife)
 	code := Token()
-	t.waiting[code] = ticket
+	t.waiting.Add(code, ticket)
 	return code
 }
 
 // Redeem returns what a ticket carries, once, and only on the host and in the browser
 // that it is for. A ticket that is shown anywhere else is spent.
 func (t *Tickets) Redeem(code, site, nonce string, now time.Time) (Ticket, bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	ticket, ok := t.waiting[code]
-	delete(t.waiting, code)
-	return ticket, ok && nonce != "" && ticket.Site == site && ticket.Nonce == Nonced(nonce) && now.Before(ticket.ends)
+	ticket, there := t.waiting.Peek(code)
+	if there = t.waiting.Remove(code) && there; !there { // another was first
+		return Ticket{}, false
+	}
+	return ticket, nonce != "" && ticket.Site == site && ticket.Nonce == Nonced(nonce) && now.Before(ticket.ends)
 }
 
 // Nonced is what the console is told of a value that only a browser and a site's

@@ -28,14 +28,11 @@ func known(ctx context.Context, h *house.House, a access.Address) (bool, error) 
 		return err == nil, err
 	}
 	is := func(text string) bool { return strings.Contains(text, "@") && parts.Canonical(text) == a.String() }
-	ways := func(list []access.Way) bool {
-		return slices.ContainsFunc(list, func(w access.Way) bool {
-			return slices.ContainsFunc(w.People, is) || w.Way == "domain" && access.MatchesAny(w.Domains, a)
-		})
+	guest := func(w access.Way) bool {
+		return slices.ContainsFunc(w.People, is) || w.Way == "domain" && access.MatchesAny(w.Domains, a)
 	}
 	for _, site := range s.Policy.Document().Sites {
-		if ways(site.Door.Ways) || ways(site.Holding.LetIn) || slices.ContainsFunc(site.Team, func(e access.TeamEntry) bool { return is(e.Address) }) ||
-			slices.ContainsFunc(site.Doors, func(d access.PageDoor) bool { return ways(d.Ways) }) {
+		if site.HasWay(guest) || slices.ContainsFunc(site.Team, func(e access.TeamEntry) bool { return is(e.Address) }) {
 			return true, nil
 		}
 	}

@@ -108,28 +108,25 @@ func UsesOf(h *house.House, group string) (list []GroupUse) {
 			list = append(list, GroupUse{What: "is in the group " + cmp.Or(g.Name, g.ID)})
 		}
 	}
-	uses := func(ways []access.Way) bool {
-		return slices.ContainsFunc(ways, func(w access.Way) bool { return slices.Contains(w.Groups, group) })
-	}
 	for _, s := range doc.Sites {
-		if uses(s.Door.Ways) {
-			list = append(list, GroupUse{s.Address, "opens the site’s door", ""})
-		}
-		for _, d := range s.Doors {
-			if uses(d.Ways) {
-				list = append(list, GroupUse{s.Address, "opens the door of " + d.Path, d.Path})
+		s.EachWays(func(at access.Opening, ways []access.Way) bool {
+			if !slices.ContainsFunc(ways, func(w access.Way) bool { return slices.Contains(w.Groups, group) }) {
+				return true
 			}
-		}
-		if uses(s.Holding.LetIn) {
-			list = append(list, GroupUse{s.Address, "walks past the holding page", ""})
-		}
-		for _, p := range s.Pages {
-			for _, t := range p.Tables {
-				if uses(t.Ways) {
-					list = append(list, GroupUse{s.Address, "sees the table " + t.ID, p.Path})
-				}
+			use := GroupUse{Site: s.Address, Path: at.Path}
+			switch at.Kind {
+			case "site":
+				use.What, use.Path = "opens the site’s door", ""
+			case "page":
+				use.What = "opens the door of " + at.Path
+			case "holding":
+				use.What, use.Path = "walks past the holding page", ""
+			default:
+				use.What = "sees the table " + at.ID
 			}
-		}
+			list = append(list, use)
+			return true
+		})
 		for _, e := range s.Team {
 			if e.Group == group {
 				list = append(list, GroupUse{s.Address, "is on the team as " + e.Role + " for " + words.Wording{}.Section(e.Under), ""})
@@ -158,31 +155,19 @@ func DeleteGroup(h *house.House, id string) house.PeopleChange {
 				doc.Groups[i].Groups = slices.DeleteFunc(doc.Groups[i].Groups, gone)
 			}
 			doc.Promises = slices.DeleteFunc(doc.Promises, func(p access.Promise) bool { return p.Who == "group:"+id })
-			ways := func(list []access.Way) []access.Way {
-				list = slices.Clone(list)
-				for i := range list {
-					if list[i].Groups != nil {
-						list[i].Groups = slices.DeleteFunc(slices.Clone(list[i].Groups), gone)
-					}
-				}
-				return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "groups" && len(w.Groups) == 0 })
-			}
 			for i, site := range doc.Sites {
-				s := *site
-				s.Door.Ways, s.Holding.LetIn, s.Doors, s.Pages = ways(s.Door.Ways), ways(s.Holding.LetIn), slices.Clone(s.Doors), access.ClonePages(s.Pages)
-				for k := range s.Doors {
-					s.Doors[k].Ways = ways(s.Doors[k].Ways)
-				}
-				for k := range s.Pages {
-					for t := range s.Pages[k].Tables {
-						if w := s.Pages[k].Tables[t].Ways; w != nil {
-							s.Pages[k].Tables[t].Ways = append([]access.Way{}, ways(w)...) // none is the team alone, never everybody
+				s := site.Clone()
+				s.MapWays(func(list []access.Way) []access.Way {
+					for i := range list {
+						if list[i].Groups != nil {
+							list[i].Groups = slices.DeleteFunc(slices.Clone(list[i].Groups), gone)
 						}
 					}
-				}
-				s.Team = slices.DeleteFunc(slices.Clone(s.Team), func(e access.TeamEntry) bool { return e.Group == id })
-				if parts.Text(s) != parts.Text(*site) {
-					doc.Sites[i] = &s
+					return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "groups" && len(w.Groups) == 0 })
+				})
+				s.Team = slices.DeleteFunc(s.Team, func(e access.TeamEntry) bool { return e.Group == id })
+				if parts.Text(s) != parts.Text(site) {
+					doc.Sites[i] = s
 				}
 			}
 			return nil

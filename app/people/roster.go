@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"velada/core/access"
@@ -66,210 +67,261 @@ func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 // ErrMoved says that a change would do something else by now than what was shown.
 var ErrMoved = errors.New("somebody else changed these people or groups meanwhile: look at what it would do now, then go on")
 
+// coming is a roster on its way into a group: what is there, and what it brings.
+type coming struct {
+	form    RosterForm
+	steward bool
+	reaches func(access.Address) bool
+
+	doc       *access.Document
+	class     *access.Group
+	byAddress map[access.Address]*access.Person
+	byID      map[string]*access.Person
+	stood     map[string]string // groups in which people of the class stand, by person
+	teams     map[string]string // groups within it, by lower case name
+
+	plan    *RosterPlan
+	people  []access.Person // new ones
+	places  []placed
+	named   map[string]string // how new groups are spelled first, by lower case name
+	renamed map[string]string // new names, by person
+	taken   map[string]bool   // ids
+	listed  map[access.Address]int
+	gone    map[string]bool
+}
+
+// placed is somebody of a roster, and in which team they stand; "" is the class itself.
+type placed struct{ id, team string }
+
 func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(access.Address) bool) (*RosterPlan, error) {
-	class := parts.GroupAt(doc, f.Group)
-	if class == nil {
+	c := &coming{
+		form: f, steward: steward, reaches: reaches, doc: doc, class: parts.GroupAt(doc, f.Group), plan: &RosterPlan{},
+		byAddress: map[access.Address]*access.Person{}, byID: map[string]*access.Person{}, stood: map[string]string{}, teams: map[string]string{},
+		named: map[string]string{}, renamed: map[string]string{}, taken: map[string]bool{}, listed: map[access.Address]int{}, gone: map[string]bool{},
+	}
+	if c.class == nil {
 		return nil, house.FieldErrors{"group": "Choose the group that this is the roster of."}
 	}
-	plan := &RosterPlan{}
-	byAddress, byID := map[access.Address]*access.Person{}, map[string]*access.Person{}
-	for i := range doc.People {
-		p := &doc.People[i]
-		byID[p.ID] = p
-		if at, err := access.ParseAddress(p.Address); err == nil {
-			byAddress[at] = p
-		}
-	}
-	// where everybody of the class stands now
-	stood := map[string]string{} // person → group
-	for _, id := range class.People {
-		stood[id] = class.ID
-	}
-	teamByName := map[string]string{} // lower case name → id
-	for _, id := range class.Groups {
-		g := parts.GroupAt(doc, id)
-		teamByName[strings.ToLower(cmp.Or(g.Name, g.ID))] = id
-		for _, p := range g.People {
-			stood[p] = id
-		}
-	}
-	groupName := func(id string) string { return words.Wording{Document: doc}.Group(id) }
-	named := map[string]string{} // how new groups are spelled first
-	type placed struct{ id, team string }
-	var people []access.Person // new ones
-	var places []placed
-	renamed := map[string]string{}
-	taken := map[string]bool{}
-	listed := map[access.Address]int{}
+	c.look()
 	for _, row := range f.Sheet.People(f.Fields) {
-		say := func(text string) {
-			plan.Problems = append(plan.Problems, RosterRow{row.Line, row.Name, row.Address, text})
-		}
-		at, err := access.ParseAddress(row.Address)
-		switch {
-		case row.Address == "":
-			say("There is no address.")
-			continue
-		case err != nil:
-			say("This is " + err.Error() + ".")
-			continue
-		case listed[at] > 0:
-			say(fmt.Sprintf("The same address stands on line %d.", listed[at]))
-			continue
-		}
-		listed[at] = row.Line
-		if row.Name != "" {
-			var text string
-			if row.Name, text = house.NameTyped(row.Name); text != "" {
-				say(text)
-				continue
-			}
-		}
-		team := ""
-		if f.Teams && row.Group != "" && !strings.EqualFold(row.Group, groupName(class.ID)) {
-			team = strings.ToLower(row.Group)
-			if teamByName[team] == "" && named[team] == "" {
-				name, text := house.NameTyped(row.Group)
-				switch {
-				case text != "":
-					say("The group: " + text)
-					continue
-				case parts.GroupNamed(doc, name, ""):
-					say("There is a group “" + name + "” already, and it is not in this one. A steward can put it there.")
-					continue
-				}
-				named[team] = name
-				plan.Groups = append(plan.Groups, name)
-			}
-		}
-		p := byAddress[at]
-		line := RosterRow{Line: row.Line, Name: row.Name, Address: at.String()}
-		if p == nil {
-			if !steward && reaches(at) {
-				say("Only a steward brings somebody into the house whom mail reaches. Ask one, or have the address invited.")
-				continue
-			}
-			if row.Name == "" {
-				row.Name = at.Local
-			}
-			id := parts.FreeID(row.Name, "person", func(id string) bool { return taken[id] || byID[id] != nil })
-			taken[id] = true
-			people = append(people, access.Person{ID: id, Name: row.Name, Address: at.String()})
-			places = append(places, placed{id, team})
-			line.Name, line.Text = row.Name, cmp.Or(row.Group, groupName(class.ID))
-			plan.New = append(plan.New, line)
-			continue
-		}
-		places = append(places, placed{p.ID, team})
-		same := true
-		if row.Name != "" && row.Name != p.Name {
-			same = false
-			if steward {
-				renamed[p.ID] = row.Name
-				line.Text = "is called " + p.Name + " now"
-				plan.Renamed = append(plan.Renamed, line)
-			} else {
-				say("They are called " + p.Name + " here; a steward can change that.")
-			}
-		}
-		was, there := stood[p.ID]
-		to := cmp.Or(teamByName[team], named[team], class.ID)
-		if team == "" {
-			to = class.ID
-			if !f.Teams && there {
-				to = was // without a column of groups everybody stays where they stand
-				places[len(places)-1].team = strings.ToLower(groupName(was))
-				if was == class.ID {
-					places[len(places)-1].team = ""
-				}
-			}
-		}
-		if !there || was != to {
-			same = false
-			line.Text = "joins " + groupName(to)
-			if there {
-				line.Text = "from " + groupName(was) + " to " + groupName(to)
-			}
-			plan.Moved = append(plan.Moved, line)
-		}
-		if same {
-			plan.Same++
+		if at, team, ok := c.read(&row); ok {
+			c.take(row, at, team)
 		}
 	}
-	gone := map[string]bool{}
-	if f.Gone {
-		for _, p := range doc.People {
-			at, _ := access.ParseAddress(p.Address) // validated before
-			if was, there := stood[p.ID]; there && listed[at] == 0 {
-				gone[p.ID] = true
-				plan.Gone = append(plan.Gone, RosterRow{Name: p.Name, Address: p.Address, Text: "leaves " + groupName(was)})
-			}
-		}
-	}
-	plan.Change = house.PeopleChange{
+	c.leave()
+	c.plan.Change = house.PeopleChange{
 		Group: f.Group,
 		What: fmt.Sprintf("A roster came into %s: %d new, %d moved or joined, %d renamed, %d no longer there.",
-			groupName(class.ID), len(plan.New), len(plan.Moved), len(plan.Renamed), len(plan.Gone)),
-		Do: func(doc *access.Document) error {
-			doc.People = append(doc.People, people...)
-			for i := range doc.People {
-				if name := renamed[doc.People[i].ID]; name != "" {
-					doc.People[i].Name = name
-				}
-			}
-			teams := map[string]string{}
-			for name, id := range teamByName {
-				teams[name] = id
-			}
-			for _, name := range plan.Groups {
-				id := parts.FreeID(name, "group", func(id string) bool { return parts.GroupAt(doc, id) != nil })
-				doc.Groups = append(doc.Groups, access.Group{ID: id, Name: name})
-				for key, n := range named {
-					if n == name {
-						teams[key] = id
-					}
-				}
-				g := parts.GroupAt(doc, f.Group)
-				g.Groups = append(g.Groups, id)
-			}
-			class := parts.GroupAt(doc, f.Group)
-			members := map[string][]string{} // by group, of those that the roster names
-			moves := map[string]bool{}
-			for _, p := range places {
-				moves[p.id] = true
-				to := class.ID
-				if p.team != "" {
-					to = teams[p.team]
-				}
-				members[to] = append(members[to], p.id)
-			}
-			for i := range doc.Groups {
-				g := &doc.Groups[i]
-				if g.ID != class.ID && !slices.Contains(class.Groups, g.ID) {
-					continue
-				}
-				stays := map[string]bool{}
-				for _, id := range members[g.ID] {
-					stays[id] = true
-				}
-				var kept []string
-				in := map[string]bool{}
-				for _, id := range g.People { // the order of who stays is kept
-					if stays[id] || !moves[id] && !gone[id] {
-						kept, in[id] = append(kept, id), true
-					}
-				}
-				for _, id := range members[g.ID] {
-					if !in[id] {
-						kept = append(kept, id)
-					}
-				}
-				g.People = kept
-			}
-			return nil
-		},
+			c.group(c.class.ID), len(c.plan.New), len(c.plan.Moved), len(c.plan.Renamed), len(c.plan.Gone)),
+		Do: c.do,
 	}
-	return plan, nil
+	return c.plan, nil
+}
+
+// look finds where everybody of the class stands now.
+func (c *coming) look() {
+	for i := range c.doc.People {
+		p := &c.doc.People[i]
+		c.byID[p.ID] = p
+		if at, err := access.ParseAddress(p.Address); err == nil {
+			c.byAddress[at] = p
+		}
+	}
+	for _, id := range c.class.People {
+		c.stood[id] = c.class.ID
+	}
+	for _, id := range c.class.Groups {
+		g := parts.GroupAt(c.doc, id)
+		c.teams[strings.ToLower(cmp.Or(g.Name, g.ID))] = id
+		for _, p := range g.People {
+			c.stood[p] = id
+		}
+	}
+}
+
+func (c *coming) group(id string) string { return words.Wording{Document: c.doc}.Group(id) }
+
+func (c *coming) say(row roster.Person, text string) {
+	c.plan.Problems = append(c.plan.Problems, RosterRow{row.Line, row.Name, row.Address, text})
+}
+
+// read reads one line: whose it is, and of which team; false where it cannot be read.
+func (c *coming) read(row *roster.Person) (at access.Address, team string, ok bool) {
+	at, err := access.ParseAddress(row.Address)
+	switch {
+	case row.Address == "":
+		c.say(*row, "There is no address.")
+		return at, "", false
+	case err != nil:
+		c.say(*row, "This is "+err.Error()+".")
+		return at, "", false
+	case c.listed[at] > 0:
+		c.say(*row, fmt.Sprintf("The same address stands on line %d.", c.listed[at]))
+		return at, "", false
+	}
+	c.listed[at] = row.Line
+	if row.Name != "" {
+		var text string
+		if row.Name, text = house.NameTyped(row.Name); text != "" {
+			c.say(*row, text)
+			return at, "", false
+		}
+	}
+	if !c.form.Teams || row.Group == "" || strings.EqualFold(row.Group, c.group(c.class.ID)) {
+		return at, "", true
+	}
+	team = strings.ToLower(row.Group)
+	if c.teams[team] != "" || c.named[team] != "" {
+		return at, team, true
+	}
+	name, text := house.NameTyped(row.Group)
+	switch {
+	case text != "":
+		c.say(*row, "The group: "+text)
+		return at, "", false
+	case parts.GroupNamed(c.doc, name, ""):
+		c.say(*row, "There is a group “"+name+"” already, and it is not in this one. A steward can put it there.")
+		return at, "", false
+	}
+	c.named[team] = name
+	c.plan.Groups = append(c.plan.Groups, name)
+	return at, team, true
+}
+
+// take works out what a line changes.
+func (c *coming) take(row roster.Person, at access.Address, team string) {
+	p := c.byAddress[at]
+	line := RosterRow{Line: row.Line, Name: row.Name, Address: at.String()}
+	if p == nil {
+		c.takeNew(row, at, team, line)
+		return
+	}
+	place := placed{p.ID, team}
+	same := true
+	if row.Name != "" && row.Name != p.Name {
+		same = false
+		if c.steward {
+			c.renamed[p.ID] = row.Name
+			line.Text = "is called " + p.Name + " now"
+			c.plan.Renamed = append(c.plan.Renamed, line)
+		} else {
+			c.say(row, "They are called "+p.Name+" here; a steward can change that.")
+		}
+	}
+	was, there := c.stood[p.ID]
+	to := cmp.Or(c.teams[team], c.named[team], c.class.ID)
+	if team == "" {
+		to = c.class.ID
+		if !c.form.Teams && there {
+			to = was // without a column of groups everybody stays where they stand
+			if was != c.class.ID {
+				place.team = strings.ToLower(c.group(was))
+			}
+		}
+	}
+	c.places = append(c.places, place)
+	if !there || was != to {
+		same = false
+		line.Text = "joins " + c.group(to)
+		if there {
+			line.Text = "from " + c.group(was) + " to " + c.group(to)
+		}
+		c.plan.Moved = append(c.plan.Moved, line)
+	}
+	if same {
+		c.plan.Same++
+	}
+}
+
+// takeNew brings somebody into the house, where the one who asks may do so.
+func (c *coming) takeNew(row roster.Person, at access.Address, team string, line RosterRow) {
+	if !c.steward && c.reaches(at) {
+		c.say(row, "Only a steward brings somebody into the house whom mail reaches. Ask one, or have the address invited.")
+		return
+	}
+	if row.Name == "" {
+		row.Name = at.Local
+	}
+	id := parts.FreeID(row.Name, "person", func(id string) bool { return c.taken[id] || c.byID[id] != nil })
+	c.taken[id] = true
+	c.people = append(c.people, access.Person{ID: id, Name: row.Name, Address: at.String()})
+	c.places = append(c.places, placed{id, team})
+	line.Name, line.Text = row.Name, cmp.Or(row.Group, c.group(c.class.ID))
+	c.plan.New = append(c.plan.New, line)
+}
+
+// leave finds who is no longer listed, where they are to leave.
+func (c *coming) leave() {
+	if !c.form.Gone {
+		return
+	}
+	for _, p := range c.doc.People {
+		at, _ := access.ParseAddress(p.Address) // validated before
+		if was, there := c.stood[p.ID]; there && c.listed[at] == 0 {
+			c.gone[p.ID] = true
+			c.plan.Gone = append(c.plan.Gone, RosterRow{Name: p.Name, Address: p.Address, Text: "leaves " + c.group(was)})
+		}
+	}
+}
+
+// do makes the change in a document.
+func (c *coming) do(doc *access.Document) error {
+	doc.People = append(doc.People, c.people...)
+	for i := range doc.People {
+		if name := c.renamed[doc.People[i].ID]; name != "" {
+			doc.People[i].Name = name
+		}
+	}
+	teams := maps.Clone(c.teams)
+	for _, name := range c.plan.Groups {
+		id := parts.FreeID(name, "group", func(id string) bool { return parts.GroupAt(doc, id) != nil })
+		doc.Groups = append(doc.Groups, access.Group{ID: id, Name: name})
+		for key, n := range c.named {
+			if n == name {
+				teams[key] = id
+			}
+		}
+		g := parts.GroupAt(doc, c.form.Group)
+		g.Groups = append(g.Groups, id)
+	}
+	class := parts.GroupAt(doc, c.form.Group)
+	members := map[string][]string{} // by group, of those that the roster names
+	moves := map[string]bool{}
+	for _, p := range c.places {
+		moves[p.id] = true
+		to := class.ID
+		if p.team != "" {
+			to = teams[p.team]
+		}
+		members[to] = append(members[to], p.id)
+	}
+	for i := range doc.Groups {
+		if g := &doc.Groups[i]; g.ID == class.ID || slices.Contains(class.Groups, g.ID) {
+			c.fill(g, members[g.ID], moves)
+		}
+	}
+	return nil
+}
+
+// fill puts people into a group; the order of who stays is kept.
+func (c *coming) fill(g *access.Group, members []string, moves map[string]bool) {
+	stays := map[string]bool{}
+	for _, id := range members {
+		stays[id] = true
+	}
+	var kept []string
+	in := map[string]bool{}
+	for _, id := range g.People {
+		if stays[id] || !moves[id] && !c.gone[id] {
+			kept, in[id] = append(kept, id), true
+		}
+	}
+	for _, id := range members {
+		if !in[id] {
+			kept = append(kept, id)
+		}
+	}
+	g.People = kept
 }
 
 // GroupPeople gives the people of a group as a roster, with the group within it

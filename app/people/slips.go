@@ -74,11 +74,13 @@ func firstCodes(people []access.Person) (codes, hashes map[store.Who]string) {
 	var hashing sync.WaitGroup
 	for _, p := range people {
 		hashing.Go(func() {
-			code := identity.FirstCode()
-			hash := identity.HashPassword(identity.PlainCode(code))
-			mu.Lock()
-			defer mu.Unlock()
-			codes[store.Who(p.ID)], hashes[store.Who(p.ID)] = code, hash
+			house.Recovered("hashing a first code", func() {
+				code := identity.FirstCode()
+				hash := identity.HashPassword(identity.PlainCode(code))
+				mu.Lock()
+				defer mu.Unlock()
+				codes[store.Who(p.ID)], hashes[store.Who(p.ID)] = code, hash
+			})
 		})
 	}
 	hashing.Wait()

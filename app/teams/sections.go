@@ -32,67 +32,13 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 	case !caps.Has(access.ChangeDoor) || !caps.Has(access.ManageTeam) || !caps.Has(access.Write):
 		return 0, house.ErrMayNot
 	}
-	s := h.State()
-	doc, now := s.Policy.Document(), s.SiteDocument(site)
-	wrong := house.FieldErrors{}
-	class := parts.GroupAt(doc, f.Class)
-	if class == nil || len(class.Groups) == 0 {
-		wrong["class"] = "Choose a group that has groups in it."
-	}
-	parent, err := access.DocumentPath(f.Parent)
-	if err != nil || parent == "/" {
-		wrong["parent"] = "Write where they stand, as in /teams."
-	}
-	opening := access.Way{From: f.Opens}
-	kind, id, _ := strings.Cut(f.OpensTo, ":")
-	switch {
-	case kind == "class":
-		opening.Way, opening.Groups = "groups", []string{f.Class}
-	case kind == "anyone":
-		opening.Way = "anyone"
-	case kind == "pass" && parts.Pass(now, id) != nil:
-		opening.Way, opening.Passes = "pass", []string{id}
-	default:
-		wrong["opens_to"] = "Choose one of these."
-	}
-	if len(wrong) > 0 {
-		return 0, wrong
-	}
-	w := words.Wording{Document: doc}
-	type section struct{ group, path string }
-	var sections []section
-	for _, g := range class.Groups {
-		slug := parts.FreeID(w.Group(g), "team", func(slug string) bool {
-			return slices.ContainsFunc(sections, func(s section) bool { return s.path == parent+"/"+slug })
-		})
-		sections = append(sections, section{g, parent + "/" + slug})
-	}
-	pages, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
+	plan, err := planSections(h.State(), site, f)
 	if err != nil {
 		return 0, err
 	}
-	stands := func(path string) bool {
-		return slices.ContainsFunc(pages, func(p store.Page) bool { return p.Path == path })
-	}
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.Write}, func(tx *house.Tx) error {
-		made = 0
-		if !stands(parent) {
-			if _, err := house.NewPage(tx, site, parent, titleOf(parent), "# "+titleOf(parent)+"\n"); err != nil {
-				return err
-			}
-		}
-		for _, sec := range sections {
-			if stands(sec.path) {
-				continue
-			}
-			title := w.Group(sec.group)
-			text := "# " + title + "\n\nThis section is yours: only your team sees and changes it.\n"
-			if _, err := house.NewPage(tx, site, sec.path, title, text); err != nil {
-				return err
-			}
-			made++
-		}
-		return nil
+		made, err = plan.makePages(tx)
+		return err
 	})
 	if err != nil {
 		return 0, err
@@ -103,29 +49,116 @@ func GiveSections(ctx context.Context, h *house.House, a house.Actor, site strin
 	}
 	return made, h.Trays.Rehearse(ctx, a, site, func(draft *access.Site, _ map[string]store.NewSecret) error {
 		for _, who := range keepers { // whoever keeps the class sees and edits all of it
-			entry := entryOf(who)
-			if h.Can(house.Actor{Who: who}, site, parent).Has(access.Write) || slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return h.State().Names(e, who) && e.Under == parent }) {
-				continue
+			if !h.Can(house.Actor{Who: who}, site, plan.parent).Has(access.Write) {
+				plan.giveParent(h.State(), draft, who)
 			}
-			entry.Role, entry.Under, entry.Accepted = "editor", parent, true
-			draft.Team = append(draft.Team, entry)
 		}
-		for _, sec := range sections {
-			if !slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return e.Group == sec.group && e.Under == sec.path }) {
-				draft.Team = append(draft.Team, access.TeamEntry{Group: sec.group, Role: "editor", Under: sec.path, Accepted: true})
-			}
-			door := access.PageDoor{Path: sec.path, Mode: "instead", Ways: []access.Way{{Way: "groups", Groups: []string{sec.group}}}}
-			if !f.Opens.IsZero() {
-				door.Ways = append(door.Ways, opening)
-			}
-			if i := slices.IndexFunc(draft.Doors, func(d access.PageDoor) bool { return d.Path == sec.path }); i >= 0 {
-				draft.Doors[i] = door
-			} else {
-				draft.Doors = append(draft.Doors, door)
-			}
+		for _, sec := range plan.sections {
+			plan.giveSection(draft, sec)
 		}
 		return nil
 	})
+}
+
+// sectionPlan is which group gets which section of a site.
+type sectionPlan struct {
+	site, parent string
+	sections     []section
+	opening      access.Way // by which all of them open; without a beginning they never do
+}
+
+// section is a group's part of a site.
+type section struct{ group, name, path string }
+
+// planSections reads what is asked for; what is wrong is said of the fields of the form.
+func planSections(s *house.State, site string, f SectionsForm) (*sectionPlan, error) {
+	doc := s.Policy.Document()
+	wrong := house.FieldErrors{}
+	class := parts.GroupAt(doc, f.Class)
+	if class == nil || len(class.Groups) == 0 {
+		wrong["class"] = "Choose a group that has groups in it."
+	}
+	parent, err := access.DocumentPath(f.Parent)
+	if err != nil || parent == "/" {
+		wrong["parent"] = "Write where they stand, as in /teams."
+	}
+	plan := &sectionPlan{site: site, parent: parent, opening: access.Way{From: f.Opens}}
+	kind, id, _ := strings.Cut(f.OpensTo, ":")
+	switch {
+	case kind == "class":
+		plan.opening.Way, plan.opening.Groups = "groups", []string{f.Class}
+	case kind == "anyone":
+		plan.opening.Way = "anyone"
+	case kind == "pass" && parts.Pass(s.SiteDocument(site), id) != nil:
+		plan.opening.Way, plan.opening.Passes = "pass", []string{id}
+	default:
+		wrong["opens_to"] = "Choose one of these."
+	}
+	if len(wrong) > 0 {
+		return nil, wrong
+	}
+	for _, g := range class.Groups {
+		name := words.Wording{Document: doc}.Group(g)
+		slug := parts.FreeID(name, "team", func(slug string) bool {
+			return slices.ContainsFunc(plan.sections, func(s section) bool { return s.path == parent+"/"+slug })
+		})
+		plan.sections = append(plan.sections, section{g, name, parent + "/" + slug})
+	}
+	return plan, nil
+}
+
+// makePages makes the pages that sections begin with, where none stand there yet, and
+// returns how many sections got one.
+func (p *sectionPlan) makePages(tx *house.Tx) (made int, err error) {
+	pages, err := store.WorkingCopy(tx.Context(), tx, tx.State().ID(p.site))
+	if err != nil {
+		return 0, err
+	}
+	stands := func(path string) bool {
+		return slices.ContainsFunc(pages, func(page store.Page) bool { return page.Path == path })
+	}
+	if !stands(p.parent) {
+		if _, err := house.NewPage(tx, p.site, p.parent, titleOf(p.parent), "# "+titleOf(p.parent)+"\n"); err != nil {
+			return 0, err
+		}
+	}
+	for _, sec := range p.sections {
+		if stands(sec.path) {
+			continue
+		}
+		text := "# " + sec.name + "\n\nThis section is yours: only your team sees and changes it.\n"
+		if _, err := house.NewPage(tx, p.site, sec.path, sec.name, text); err != nil {
+			return made, err
+		}
+		made++
+	}
+	return made, nil
+}
+
+// giveParent lets somebody edit all sections.
+func (p *sectionPlan) giveParent(s *house.State, draft *access.Site, who store.Who) {
+	if slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return s.Names(e, who) && e.Under == p.parent }) {
+		return
+	}
+	entry := entryOf(who)
+	entry.Role, entry.Under, entry.Accepted = "editor", p.parent, true
+	draft.Team = append(draft.Team, entry)
+}
+
+// giveSection lets a group, and until the opening nobody else, see and edit its section.
+func (p *sectionPlan) giveSection(draft *access.Site, sec section) {
+	if !slices.ContainsFunc(draft.Team, func(e access.TeamEntry) bool { return e.Group == sec.group && e.Under == sec.path }) {
+		draft.Team = append(draft.Team, access.TeamEntry{Group: sec.group, Role: "editor", Under: sec.path, Accepted: true})
+	}
+	door := access.PageDoor{Path: sec.path, Mode: "instead", Ways: []access.Way{{Way: "groups", Groups: []string{sec.group}}}}
+	if !p.opening.From.IsZero() {
+		door.Ways = append(door.Ways, p.opening)
+	}
+	if i := slices.IndexFunc(draft.Doors, func(d access.PageDoor) bool { return d.Path == sec.path }); i >= 0 {
+		draft.Doors[i] = door
+	} else {
+		draft.Doors = append(draft.Doors, door)
+	}
 }
 
 // titleOf makes a title out of the last part of a path.

@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 	"velada/app/pages"
@@ -166,21 +167,35 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tell(c.OutOrStdout(), h, theHouse, code)
-	go theHouse.RunDue(ctx, time.Second, pages.PublishDue)
-	go theHouse.Outbox.RunMail(ctx, 2*time.Second)
-	defer theHouse.Wait()
+	theHouse.RunDue(ctx, dueInterval, pages.PublishDue)
+	theHouse.Outbox.RunMail(ctx, mailInterval)
+	defer func() {
+		stop() // also where serving has failed
+		h.standIns.Wait()
+		theHouse.Wait()
+	}()
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(gate.InOnePiece(server, listener)) }()
+	go house.Recovered("serving", func() { failed <- server.Serve(gate.InOnePiece(server, listener)) })
 	select {
 	case err := <-failed:
 		return err
 	case <-ctx.Done():
 	}
 	stop() // a second Ctrl-C ends it at once
-	ending, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	ending, cancel := context.WithTimeout(context.Background(), longestEnding)
 	defer cancel()
-	return server.Shutdown(ending)
+	err = server.Shutdown(ending)
+	<-failed
+	return err
 }
+
+// How often what is due and what waits is looked after, and how long requests have to
+// end when the serving does.
+const (
+	dueInterval   = time.Second
+	mailInterval  = 2 * time.Second
+	longestEnding = 20 * time.Second
+)
 
 // hosts leads each request to the console or to the gate, by its host.
 type hosts struct {
@@ -190,6 +205,7 @@ type hosts struct {
 	console            http.Handler
 	glass              http.Handler
 	ctx                context.Context // ends with the serving
+	standIns           sync.WaitGroup
 }
 
 func newHosts(o *serving, port int) *hosts {
@@ -257,29 +273,29 @@ func tellHouse(out io.Writer, h *hosts, theHouse *house.House, code string) {
 	}
 }
 
-// standIn serves a stand-in on a free port for as long as ctx lasts, and gives its
+// standIn serves a stand-in on a free port for as long as the serving lasts, and returns its
 // address; "" where that does not work, and the demo does without.
-func standIn(ctx context.Context, handler func(address string) (http.Handler, error)) string {
+func (h *hosts) standIn(handler func(address string) (http.Handler, error)) string {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return ""
 	}
 	address := "http://" + listener.Addr().String()
-	h, err := handler(address)
+	handle, err := handler(address)
 	if err != nil {
 		return ""
 	}
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
-	context.AfterFunc(ctx, func() { server.Close() })
-	go func() { _ = server.Serve(listener) }()
+	server := &http.Server{Handler: handle, ReadHeaderTimeout: 10 * time.Second}
+	context.AfterFunc(h.ctx, func() { server.Close() })
+	h.standIns.Go(func() { house.Recovered("serving a stand-in", func() { _ = server.Serve(listener) }) })
 	return address
 }
 
 // standInProvider serves the stand-in identity provider, and makes the demo
 // house trust it for its own domain.
-func standInProvider(ctx context.Context, theHouse *house.House) string {
+func (h *hosts) standInProvider(theHouse *house.House) string {
 	p := house.Provider{ID: "cerro-alcor", Name: "the observatory’s accounts", Client: "velada", Secret: identity.Token(), Domains: []string{"cerroalcor.example"}}
-	p.Issuer = standIn(ctx, func(address string) (http.Handler, error) {
+	p.Issuer = h.standIn(func(address string) (http.Handler, error) {
 		return standin.NewProvider(address, p.Client, p.Secret, demo.ProviderAccounts)
 	})
 	if p.Issuer == "" {
@@ -289,7 +305,7 @@ func standInProvider(ctx context.Context, theHouse *house.House) string {
 	if err != nil {
 		return ""
 	}
-	err = theHouse.ChangeSettings(ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *house.Settings) {
+	err = theHouse.ChangeSettings(h.ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *house.Settings) {
 		s.Providers = append(slices.DeleteFunc(s.Providers, func(old house.Provider) bool { return old.ID == p.ID }), p)
 	})
 	if err != nil {
@@ -313,10 +329,10 @@ func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 			fmt.Fprintf(out, "  %-16s %-18s %s\n", s.Address, p.Label, demo.Passes[s.Address][p.ID])
 		}
 	}
-	if upstream := standIn(h.ctx, func(string) (http.Handler, error) { return standin.Upstream(), nil }); upstream != "" {
+	if upstream := h.standIn(func(string) (http.Handler, error) { return standin.Upstream(), nil }); upstream != "" {
 		fmt.Fprintf(out, "\nA web server to stand in front of (Listing, “A site that lives elsewhere”)\n  %s\n", upstream)
 	}
-	if issuer := standInProvider(h.ctx, theHouse); issuer != "" {
+	if issuer := h.standInProvider(theHouse); issuer != "" {
 		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")

@@ -299,8 +299,7 @@ func doKey(c *web.Console, x *gin.Context) {
 // forgetKey takes a deleted pass or link out of every way that names it; a way
 // that named nothing else goes with it.
 func forgetKey(draft *access.Site, kind, id string) {
-	clean := func(ways []access.Way) []access.Way {
-		var kept []access.Way
+	draft.MapWays(func(ways []access.Way) (kept []access.Way) {
 		for _, w := range ways {
 			list := &w.Passes
 			if kind == "link" {
@@ -315,21 +314,7 @@ func forgetKey(draft *access.Site, kind, id string) {
 			kept = append(kept, w)
 		}
 		return kept
-	}
-	draft.Door.Ways = clean(draft.Door.Ways)
-	for i := range draft.Doors {
-		draft.Doors[i].Ways = clean(draft.Doors[i].Ways)
-	}
-	draft.Holding.LetIn = clean(draft.Holding.LetIn)
-	draft.Pages = slices.Clone(draft.Pages)
-	for i := range draft.Pages {
-		draft.Pages[i].Tables = slices.Clone(draft.Pages[i].Tables)
-		for j, t := range draft.Pages[i].Tables {
-			if t.Ways != nil { // no ways of its own would show it to everybody
-				draft.Pages[i].Tables[j].Ways = append([]access.Way{}, clean(t.Ways)...)
-			}
-		}
-	}
+	})
 }
 
 // doLink makes a link, on the door it was asked for, or changes one.

@@ -1,6 +1,7 @@
 package pages
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"velada/app/pages"
 	"velada/console/web"
 	"velada/core/access"
@@ -528,7 +530,8 @@ func workingFile(c *web.Console, x *gin.Context) {
 		return
 	}
 	x.Header("Content-Security-Policy", "default-src 'none'; sandbox")
-	x.Data(http.StatusOK, files[i].Type, data)
+	x.Header("Content-Type", files[i].Type)
+	http.ServeContent(x.Writer, x.Request, "", time.Time{}, bytes.NewReader(data)) // with ranges
 }
 
 func dropFile(c *web.Console, x *gin.Context) {

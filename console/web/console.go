@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -283,17 +284,19 @@ func (c *Console) Complain(x *gin.Context, text string) {
 	c.Sessions.Put(x.Request.Context(), "bad", true)
 }
 
+// Show answers with a view: rendered whole before the first byte is sent, so that one
+// that fails is told as failed.
 func (c *Console) Show(x *gin.Context, status int, name string, p any) {
 	t := c.Templates[name]
-	x.Header("Content-Type", "text/html; charset=utf-8")
-	x.Status(status)
 	root := "layout"
 	if t.Lookup("fragment") != nil {
 		root = "fragment"
 	}
-	if err := t.ExecuteTemplate(x.Writer, root, p); err != nil {
+	var whole bytes.Buffer
+	if err := t.ExecuteTemplate(&whole, root, p); err != nil {
 		panic(fmt.Errorf("showing %s: %w", name, err))
 	}
+	x.Data(status, "text/html; charset=utf-8", whole.Bytes())
 }
 
 // forStewards lets only those on who look after the house.

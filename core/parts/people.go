@@ -148,36 +148,23 @@ func NameByID(doc *access.Document, p access.Person) {
 	})
 }
 
-// everywhere gives each list of people that a document holds, to be changed.
+// Everywhere calls change with each list of people that a document holds and puts what
+// it returns in its place; member and entry change what they get, and return whether it
+// stays.
 func Everywhere(doc *access.Document, change func(list []string) []string, member func(m *access.Member) bool, entry func(e *access.TeamEntry) bool) {
 	for i := range doc.Groups {
 		doc.Groups[i].People = change(doc.Groups[i].People)
 	}
-	ways := func(list []access.Way) []access.Way {
-		list = slices.Clone(list)
-		for i := range list {
-			if list[i].People != nil {
-				list[i].People = change(slices.Clone(list[i].People))
-			}
-		}
-		return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "people" && len(w.People) == 0 })
-	}
 	for i, site := range doc.Sites {
-		s := *site
-		s.Door.Ways, s.Holding.LetIn = ways(s.Door.Ways), ways(s.Holding.LetIn)
-		s.Doors = slices.Clone(s.Doors)
-		for k := range s.Doors {
-			s.Doors[k].Ways = ways(s.Doors[k].Ways)
-		}
-		s.Pages = access.ClonePages(s.Pages)
-		for k := range s.Pages {
-			for t := range s.Pages[k].Tables {
-				if w := s.Pages[k].Tables[t].Ways; w != nil {
-					s.Pages[k].Tables[t].Ways = append([]access.Way{}, ways(w)...)
+		s := site.Clone()
+		s.MapWays(func(list []access.Way) []access.Way {
+			for i := range list {
+				if list[i].People != nil {
+					list[i].People = change(slices.Clone(list[i].People))
 				}
 			}
-		}
-		s.Members = slices.Clone(s.Members)
+			return slices.DeleteFunc(list, func(w access.Way) bool { return w.Way == "people" && len(w.People) == 0 })
+		})
 		kept := s.Members[:0]
 		for _, m := range s.Members {
 			if member(&m) {
@@ -192,8 +179,8 @@ func Everywhere(doc *access.Document, change func(list []string) []string, membe
 			}
 		}
 		s.Team = team
-		if Text(s) != Text(*site) {
-			doc.Sites[i] = &s
+		if Text(s) != Text(site) {
+			doc.Sites[i] = s
 		}
 	}
 }
