@@ -42,7 +42,7 @@ func main() {
 	consequences()
 }
 
-// timed gives the time of one call, repeated for long enough to be measured.
+// timed returns the time of one call, repeated for long enough to be measured.
 func timed(enough time.Duration, call func(n int)) time.Duration {
 	for n := 1; ; n *= 2 {
 		begin := time.Now()

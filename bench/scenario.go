@@ -166,7 +166,7 @@ func (s *scenario) makeRules(rnd *rand.Rand, n size, levels [3][]int) {
 	}
 }
 
-// nearest gives the rule that governs a path.
+// nearest returns the rule that governs a path.
 func (s *scenario) nearest(path string) int {
 	best := 0
 	for i, r := range s.rules {

@@ -42,7 +42,7 @@ func codeOf(t *testing.T, secret string, steps int) string {
 	return code
 }
 
-// withSecond gives somebody a second step, and what its codes are made from.
+// withSecond returns somebody a second step, and what its codes are made from.
 func (d *desk) withSecond(address string) (secret string, recovery []string) {
 	d.Helper()
 	secret = identity.NewSecret()
@@ -202,7 +202,7 @@ func opened(t *testing.T, d *desk, sealed string) string {
 	return secret
 }
 
-// mailed gives where the last link leads that was mailed to an address.
+// mailed returns where the last link leads that was mailed to an address.
 func (d *desk) mailed(address string) string {
 	d.Helper()
 	d.house.Wait()

@@ -57,7 +57,7 @@ func (a *authenticator) data(rp string, flags byte, more []byte) []byte {
 	return append(binary.BigEndian.AppendUint32(append(sum[:], flags), a.count), more...)
 }
 
-// create makes the passkey that a page asks for, and gives the browser's answer.
+// create makes the passkey that a page asks for, and returns the browser's answer.
 func (a *authenticator) create(t *testing.T, options string) string {
 	t.Helper()
 	var o asking

@@ -30,7 +30,7 @@ type Gate struct {
 	protection *http.CrossOriginProtection
 }
 
-// New gives the gate of a house.
+// New returns the gate of a house.
 func New(house *house.House, console string, secure bool, siteURL func(address string) string) *Gate {
 	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection()}
 }

@@ -93,7 +93,7 @@ func body(t testing.TB, r *http.Response) string {
 	return string(text)
 }
 
-// visiting signs somebody in on a site's host and gives the cookie.
+// visiting signs somebody in on a site's host and returns the cookie.
 func (d *door) visiting(address, site string) string {
 	d.Helper()
 	a, err := access.ParseAddress(address)
@@ -116,7 +116,7 @@ func (d *door) visiting(address, site string) string {
 	return ""
 }
 
-// enter enters a password at a door and gives the cookie of passes.
+// enter enters a password at a door and returns the cookie of passes.
 func (d *door) enter(site, path, password string, cookies ...string) (*http.Response, string) {
 	d.Helper()
 	r := d.ask(asked{site: site, path: "/velada/pass", method: http.MethodPost, form: url.Values{"path": {path}, "password": {password}}.Encode(), cookies: cookies})

@@ -48,7 +48,7 @@ type Glass struct {
 	Gate    *Gate
 	Console string // the origin that may frame it
 
-	// Preview gives the look that a preview link's token stands for, if any.
+	// Preview returns the look that a preview link's token stands for, if any.
 	Preview func(r *http.Request, token string) (site string, as As, ok bool)
 
 	begin sync.Once

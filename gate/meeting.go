@@ -183,7 +183,7 @@ func (q *request) page() {
 	q.sending().sendKept(key, rendered)
 }
 
-// unless gives up quietly where the visitor has gone, and panics otherwise.
+// unless returns up quietly where the visitor has gone, and panics otherwise.
 func (q *request) unless(err error) {
 	if q.Context().Err() == nil {
 		panic(err)

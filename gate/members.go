@@ -444,7 +444,7 @@ func (q memberPages) personName(id string) string {
 	return id
 }
 
-// comments gives what stands below the page, nil where no comments are wanted.
+// comments returns what stands below the page, nil where no comments are wanted.
 func (q memberPages) comments() *commentSight {
 	m := q.state.Site(q.address).Membership
 	if !m.WantsComments(q.path) {

@@ -41,7 +41,7 @@ func (d *door) get(site, path, cookie string) (int, string) {
 	return r.StatusCode, body(d, r)
 }
 
-// letter gives where the latest letter to an address leads.
+// letter returns where the latest letter to an address leads.
 func (d *door) letter(to string) string {
 	d.Helper()
 	list, err := d.house.Outbox.Mails(context.Background(), to, 1)
@@ -133,7 +133,7 @@ func TestSigningUpCountsOnceTheAddressIsProven(t *testing.T) {
 	}
 }
 
-// member gives an approved member of the society, signed in there.
+// member returns an approved member of the society, signed in there.
 func (d *door) member() (id, cookie string) {
 	for _, m := range d.house.State().SiteDocument("society").Members {
 		if m.Status == "approved" {

@@ -15,7 +15,7 @@ import (
 	"velada/core/access"
 )
 
-// onTheWire serves the demo house on a listener of its own, and gives its address.
+// onTheWire serves the demo house on a listener of its own, and returns its address.
 func (d *door) onTheWire() string {
 	d.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")

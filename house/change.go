@@ -64,7 +64,7 @@ func (h *House) previewOf(ctx context.Context, s *State, a Actor, n Needs, do fu
 	return &Preview{Then: tx.then, Impact: summarise(s.Policy, tx.then, access.At(tx.at))}, nil
 }
 
-// draft runs a change as far as it is compiled and checked.
+// Draft runs a change as far as it is compiled and checked.
 func (h *House) Draft(ctx context.Context, s *State, a Actor, n Needs, do func(tx *Tx) error) (*Tx, error) {
 	tx := &Tx{Queryer: onlyRead{h.db}, ctx: ctx, house: h, by: a, at: h.Now(), was: s, next: s, preview: true}
 	if err := tx.Require(n); err != nil {

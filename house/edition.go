@@ -111,7 +111,7 @@ func changes(live *LiveEdition, working *store.Edition) (n int) {
 	return n
 }
 
-// menuOf returns the ids of the pages in a menu, in order.
+// MenuOf returns the ids of the pages in a menu, in order.
 func MenuOf(pages []store.Page) (ids []string) {
 	for _, p := range pages {
 		if p.InMenu {
@@ -121,7 +121,7 @@ func MenuOf(pages []store.Page) (ids []string) {
 	return ids
 }
 
-// reordered reports whether the pages that are in both menus stand in another order.
+// Reordered reports whether the pages that are in both menus stand in another order.
 func Reordered(before, after []string) bool {
 	only := func(list, other []string) []string {
 		there := make(map[string]bool, len(other))

@@ -1,3 +1,6 @@
+// Package house is one writer and one state: the only place that begins a transaction,
+// holds the lock, swaps the state and writes the ledger. Everything that changes a house
+// goes through Change; everything that is read comes from State or Reader.
 package house
 
 import (
@@ -127,7 +130,7 @@ func (h *House) wake() {
 	}
 }
 
-// Changed gives a channel that is closed when the state is swapped next.
+// Changed returns a channel that is closed when the state is swapped next.
 func (h *House) Changed() <-chan struct{} {
 	if c := h.changed.Load(); c != nil {
 		return *c

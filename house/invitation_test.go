@@ -18,7 +18,7 @@ import (
 	"velada/store"
 )
 
-// lastLink gives the address that the latest letter to somebody leads to.
+// lastLink returns the address that the latest letter to somebody leads to.
 func lastLink(t *testing.T, h *house.House, to string) (link, text string) {
 	t.Helper()
 	h.Wait()

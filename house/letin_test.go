@@ -13,7 +13,7 @@ import (
 	"velada/store"
 )
 
-// asking has somebody ask to be let in, and gives what they asked.
+// asking has somebody ask to be let in, and returns what they asked.
 func asking(t *testing.T, h *house.House, site, path, address string) store.LetIn {
 	t.Helper()
 	a, err := access.ParseAddress(address)

@@ -22,19 +22,20 @@ type Outbox struct{ house *House }
 // ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
 var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")
 
-// goOnTo is where a link leads after signing in.
+// GoOnTo is where a link leads after signing in.
 type GoOnTo struct {
 	Then string `json:"then,omitempty"`
 	Site string `json:"site,omitempty"`
 	Path string `json:"path,omitempty"`
 }
 
-// newAccount is an account that is made once its address is proven.
+// PendingAccount is an account that is made once its address is proven.
 type PendingAccount struct {
 	Name, Password string // the password's hash
 	GoOnTo
 }
 
+// SendMailLink mails a single-use link of a kind to an address, which leads on by detail.
 func (o *Outbox) SendMailLink(ctx context.Context, kind, address string, detail any) error {
 	house := o.house.State().Policy.Document().House.Name
 	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."}}
@@ -56,7 +57,7 @@ func (o *Outbox) SendMailLink(ctx context.Context, kind, address string, detail 
 	})
 }
 
-// spend spends a link in one transaction with what it is for. Who the address
+// Spend spends a link in one transaction with what it is for. Who the address
 // signs in is asked then: it may be nobody's any more.
 func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx *Tx, who store.Who) error) (who store.Who, err error) {
 	a, err := access.ParseAddress(address)
@@ -183,7 +184,7 @@ const (
 // linkLife is how long a link sent by mail can be followed, by the real clock.
 const LinkLife = 30 * time.Minute
 
-// newMailLink makes a link of a kind and gives its URL.
+// newMailLink makes a link of a kind and returns its URL.
 func (o *Outbox) newMailLink(ctx context.Context, q store.Queryer, kind, address string, detail any, life time.Duration) (string, error) {
 	text, err := json.Marshal(detail)
 	if err != nil {

@@ -21,7 +21,7 @@ type Needs struct {
 	Asks    bool // or the change itself asks, of what it reads: a link, an invitation, a member
 }
 
-// allows returns nil where somebody has what is needed, or why not: ErrNoSite where
+// Allows returns nil where somebody has what is needed, or why not: ErrNoSite where
 // they have nothing to do with the site, ErrSection or ErrMayNot.
 func (s *State) Allows(ctx context.Context, q store.Reader, a Actor, n Needs, at access.Instant) error {
 	switch {

@@ -10,12 +10,12 @@ import (
 	"velada/words"
 )
 
-// toWrite is what it takes to change the working copy at a path.
+// ToWrite is what it takes to change the working copy at a path.
 func ToWrite(site, path string) Needs {
 	return Needs{Site: site, Path: cmp.Or(path, "/"), Cap: access.Write}
 }
 
-// checkPath normalises where a page is to stand and checks that it is free.
+// CheckPath normalises where a page is to stand and checks that it is free.
 func CheckPath(pages []store.Page, id, to string) (string, error) {
 	if !strings.HasPrefix(to, "/") {
 		to = "/" + to

@@ -22,7 +22,7 @@ func (h *House) Outside(a Actor) bool {
 	return !access.MatchesAny(domains, a.Address)
 }
 
-// KnownTo gives the house's document as somebody at work on a site may know it:
+// KnownTo returns the house's document as somebody at work on a site may know it:
 // to whoever is from outside, only people and groups that have to do with the
 // site are named.
 func (h *House) KnownTo(a Actor, site string) *access.Document {

@@ -11,7 +11,7 @@ import (
 	"velada/words"
 )
 
-// HouseChange is a change of the house's people and groups.
+// PeopleChange is a change of the house's people and groups.
 type PeopleChange struct {
 	What  string // what it does, in a sentence
 	Do    func(doc *access.Document) error
@@ -22,13 +22,13 @@ type PeopleChange struct {
 	Admits  bool              // whoever admits members of a site may make it: they ask for that themselves
 }
 
-// HousePlan is a change of the house that has not been applied, with what it would do.
+// PeoplePreview is a change of the house that has not been applied, with what it would do.
 type PeoplePreview struct {
 	What string
 	*Preview
 }
 
-// needs is who may make it: stewards everything, those who keep a group its people.
+// Needs is who may make it: stewards everything, those who keep a group its people.
 func (c PeopleChange) Needs() Needs {
 	switch {
 	case c.Admits:
@@ -39,7 +39,7 @@ func (c PeopleChange) Needs() Needs {
 	return Needs{Keeps: c.Group}
 }
 
-// in makes it within a change that has asked for what it needs.
+// In makes it within a change that has asked for what it needs.
 func (c PeopleChange) In(tx *Tx) error {
 	for from, to := range c.Becomes {
 		tx.Becomes(from, to)
@@ -59,7 +59,7 @@ func (c PeopleChange) In(tx *Tx) error {
 	return c.Also(tx)
 }
 
-// PlanHouse works out what a change of people and groups would do, and whether
+// PreviewPeople works out what a change of people and groups would do, and whether
 // the one who asks may make it.
 func (h *House) PreviewPeople(ctx context.Context, a Actor, c PeopleChange) (*PeoplePreview, error) {
 	would, err := h.Preview(ctx, a, c.Needs(), c.In)
@@ -69,7 +69,7 @@ func (h *House) PreviewPeople(ctx context.Context, a Actor, c PeopleChange) (*Pe
 	return &PeoplePreview{c.What, would}, nil
 }
 
-// ApplyHouse makes a change of people and groups, for the very next request.
+// ChangePeople makes a change of people and groups, for the very next request.
 func (h *House) ChangePeople(ctx context.Context, a Actor, c PeopleChange) error {
 	return h.Change(ctx, a, c.Needs(), c.In)
 }
@@ -106,7 +106,7 @@ func mayGive(mine, rights access.Capabilities) error {
 	return nil
 }
 
-// mayGiveRightsOf checks that the one who makes a change has all the rights that come
+// MayGiveRightsOf checks that the one who makes a change has all the rights that come
 // with groups.
 func MayGiveRightsOf(tx *Tx, p *access.Policy, these func(group string) bool) error {
 	if tx.State().IsSteward(tx.By()) {
@@ -125,13 +125,13 @@ func MayGiveRightsOf(tx *Tx, p *access.Policy, these func(group string) bool) er
 	return nil
 }
 
-// becomePerson returns the id of somebody as a person of a document, into which they
+// BecomePerson returns the id of somebody as a person of a document, into which they
 // come where they are none.
 func BecomePerson(h *House, doc *access.Document, who store.Who) string {
 	return BecomePersonAs(h, doc, who, h.NameOf(who))
 }
 
-// becomePersonAs does that under a name.
+// BecomePersonAs does that under a name.
 func BecomePersonAs(h *House, doc *access.Document, who store.Who, name string) string {
 	if !who.Bare() {
 		return string(who)

@@ -152,6 +152,7 @@ func (trays *Trays) Rehearse(ctx context.Context, a Actor, site string, change f
 	})
 }
 
+// WithoutMembers returns a site without its members, as trays and the ledger keep it.
 func WithoutMembers(s *access.Site) *access.Site {
 	copied := *s
 	copied.Members = nil

@@ -120,7 +120,7 @@ type Answer struct {
 // mostAnswers is how many answers are kept.
 const mostAnswers = 1 << 16
 
-// Answer gives what is sent at an instant, or nil.
+// Answer returns what is sent at an instant, or nil.
 func (r *Rendered) Answer(asked Asked, at access.Instant) *Answer {
 	found, ok := r.answers.Load(asked)
 	if !ok {
@@ -169,7 +169,7 @@ type RenderedPage struct {
 
 const mostRendered = 96 << 20
 
-// Get gives a page that was sent before, or nil.
+// Get returns a page that was sent before, or nil.
 func (r *Rendered) Get(key RenderedKey) *RenderedPage {
 	r.mu.RLock()
 	defer r.mu.RUnlock()

@@ -66,7 +66,7 @@ func (k *Keys) MAC(text string) []byte {
 	return mac.Sum(nil)
 }
 
-// seal seals what something is of a kind on a site.
+// Seal seals what something is of a kind on a site.
 func (k *Keys) Seal(kind, site, what string) string {
 	return base64.RawURLEncoding.EncodeToString(k.MAC(kind + "\x00" + site + "\x00" + what))
 }

@@ -24,7 +24,7 @@ type Sessions struct {
 	visits sync.Map // [32]byte → store.Visit
 }
 
-// Begin writes that somebody signed in on the console in one browser.
+// BeginSession writes that somebody signed in on the console in one browser.
 func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, device, how string) error {
 	now := time.Now()
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
@@ -32,7 +32,7 @@ func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, d
 	})
 }
 
-// StillIn returns who a sign-in is of, when it was not ended from elsewhere, and
+// FindSession returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
 func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
 	s, err := store.FindSignedIn(ctx, l.house.db, id)
@@ -56,7 +56,7 @@ func (l *Sessions) SignOutEverywhere(ctx context.Context, who store.Who, but str
 	})
 }
 
-// EndOne ends one sign-in of somebody's own.
+// EndOwnSession ends one sign-in of somebody's own.
 func (l *Sessions) EndOwnSession(ctx context.Context, a Actor, id string) error {
 	s, err := store.FindSignedIn(ctx, l.house.db, id)
 	if err != nil || s == nil || s.Who != a.Who {
@@ -90,7 +90,7 @@ func (l *Sessions) KnowBrowser(ctx context.Context, who store.Who, token string)
 // VisitLife is how long a sign-in lasts on a site's host.
 const SiteSessionLife = 12 * time.Hour
 
-// BeginVisit redeems a ticket on a site's host, in the browser that it is for, and
+// BeginSiteSession redeems a ticket on a site's host, in the browser that it is for, and
 // returns the value of the cookie that stands for the visit.
 func (l *Sessions) BeginSiteSession(ctx context.Context, code, site, nonce string) (string, error) {
 	id := l.house.SiteID(site)
@@ -101,7 +101,7 @@ func (l *Sessions) BeginSiteSession(ctx context.Context, code, site, nonce strin
 	return l.SiteSessionFrom(ctx, id, ticket.Console)
 }
 
-// VisitFrom begins a visit on a site's host that goes back to a sign-in on the
+// SiteSessionFrom begins a visit on a site's host that goes back to a sign-in on the
 // console, and returns the value of its cookie.
 func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
 	value := identity.Token()
@@ -125,7 +125,7 @@ func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, conso
 
 var errSignedOut = errors.New("the sign-in that the visit comes from has ended")
 
-// Visiting returns who a visit's cookie stands for on a site.
+// SiteSession returns who a visit's cookie stands for on a site.
 func (l *Sessions) SiteSession(value string, site store.SiteID) (store.Who, bool) {
 	found, ok := l.visits.Load(sha256.Sum256([]byte(value)))
 	if !ok || site == "" {
@@ -147,7 +147,7 @@ func (l *Sessions) dropSiteSessions(meant func(v store.Visit) bool) {
 	l.house.wake()
 }
 
-// EndVisit signs out on one site's host.
+// EndSiteSession signs out on one site's host.
 func (l *Sessions) EndSiteSession(ctx context.Context, value string) error {
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		tx.endSiteSession(sha256.Sum256([]byte(value)))

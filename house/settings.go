@@ -33,7 +33,7 @@ const Steward = "steward"
 // Reaches reports whether mail reaches an address, as far as the house knows.
 func (s *Settings) Reaches(a access.Address) bool { return !access.MatchesAny(s.NoMail, a) }
 
-// Provider gives a provider by its id, or nil.
+// Provider returns a provider by its id, or nil.
 func (s *Settings) Provider(id string) *Provider {
 	i := slices.IndexFunc(s.Providers, func(p Provider) bool { return p.ID == id })
 	if i < 0 {
@@ -87,7 +87,7 @@ func (l *Sessions) endVisitsWithout(ctx context.Context) error {
 	}))
 }
 
-// SecondStepFor gives the roles for which somebody must sign in with a second step.
+// SecondStepFor returns the roles for which somebody must sign in with a second step.
 func (h *House) SecondStepFor(a Actor) (roles []string) {
 	s := h.State()
 	if len(s.Settings.SecondStep) == 0 {

@@ -9,7 +9,7 @@ import (
 	"velada/store"
 )
 
-// Member gives the id of a person who is an approved member of a site now; ""
+// Member returns the id of a person who is an approved member of a site now; ""
 // for others.
 func (h *House) Member(site string, who store.Who) string { return h.State().Member(site, who) }
 
@@ -87,7 +87,7 @@ func (s *State) ID(address string) store.SiteID { return s.Site(address).ID }
 // SiteAddress returns the address that a site has now; "" where there is no such site.
 func (s *State) SiteAddress(id store.SiteID) string { return s.SiteOf(id).Address }
 
-// Led returns the address of the site that had another address before; "" where
+// LedTo returns the address of the site that had another address before; "" where
 // none had.
 func (s *State) LedTo(address string) string { return s.SiteAddress(s.old[address]) }
 

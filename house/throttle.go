@@ -12,10 +12,10 @@ type From struct {
 	Browser string // the token of a browser in which somebody has signed in before, or ""
 }
 
-// source is the network that a try is counted against.
+// Source is the network that a try is counted against.
 func (f From) Source() string { return identity.Source(f.IP) }
 
-// throttles slow down whoever tries too often. What is counted by one's account and
+// Throttles slow down whoever tries too often. What is counted by one's account and
 // source, or by one's browser, is refused when it is too much; what is counted
 // across sources only waits, so that nobody can lock somebody else out.
 type Throttles struct {
@@ -58,7 +58,7 @@ func newThrottles() Throttles {
 	}
 }
 
-// try counts a try against a key, until it is forgiven.
+// Try counts a try against a key, until it is forgiven.
 func Try(t *identity.Throttle, what string, keys ...string) (forgive func(), err error) {
 	forgive, wait := t.Try(time.Now(), keys...)
 	if wait > 0 {
@@ -67,7 +67,7 @@ func Try(t *identity.Throttle, what string, keys ...string) (forgive func(), err
 	return forgive, nil
 }
 
-// slow waits where there were many tries across sources, but never refuses. The try
+// Slow waits where there were many tries across sources, but never refuses. The try
 // counts until it is forgiven.
 func Slow(ctx context.Context, b *identity.Brake, key string) (forgive func(), err error) {
 	return b.Wait(ctx, key)

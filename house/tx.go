@@ -25,7 +25,7 @@ func (tx *Tx) Log(site, kind, what, before, after string) {
 	tx.entries = append(tx.entries, e)
 }
 
-// Mail puts a letter into the outbox. It is sent from there when there is a mail server.
+// QueueMail puts a letter into the outbox. It is sent from there when there is a mail server.
 func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
 	tx.Try(tx.house.Outbox.write(tx.ctx, tx, site, kind, l))
 }

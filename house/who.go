@@ -5,7 +5,7 @@ import (
 	"velada/store"
 )
 
-// reaches reports whether mail reaches somebody at the address that they have now.
+// Reaches reports whether mail reaches somebody at the address that they have now.
 func (h *House) Reaches(who store.Who) bool {
 	s := h.State()
 	a, there := s.AddressOf(who)
@@ -62,6 +62,7 @@ func (s *State) WhoSignsIn(a access.Address) (store.Who, bool) {
 // where the address by which they were known has become a person's.
 func (s *State) Identity(who store.Who) access.Identity { return IdentityIn(s.Policy, who) }
 
+// IdentityIn is State.Identity in any policy.
 func IdentityIn(p *access.Policy, who store.Who) access.Identity {
 	if !who.Bare() {
 		id, _ := p.Person(string(who))

@@ -14,7 +14,7 @@ import (
 // Passkeys makes and checks passkeys (WebAuthn) for one origin.
 type Passkeys struct{ server *webauthn.WebAuthn }
 
-// NewPasskeys gives the passkeys of an origin, as in https://velada.example.
+// NewPasskeys returns the passkeys of an origin, as in https://velada.example.
 func NewPasskeys(origin, house string) (*Passkeys, error) {
 	u, err := url.Parse(origin)
 	if err != nil {
@@ -47,7 +47,7 @@ func (k Keyholder) WebAuthnCredentials() (list []webauthn.Credential) {
 	return list
 }
 
-// AskForNew gives what a browser needs to make a passkey, and what is to be kept
+// AskForNew returns what a browser needs to make a passkey, and what is to be kept
 // until it answers.
 func (p *Passkeys) AskForNew(k Keyholder) (options, kept []byte, err error) {
 	var known []protocol.CredentialDescriptor
@@ -69,7 +69,7 @@ func both(options, kept any, err error) ([]byte, []byte, error) {
 	return a, b, errors.Join(err1, err2)
 }
 
-// New takes the browser's answer and gives the new passkey's id and itself, as JSON.
+// New takes the browser's answer and returns the new passkey's id and itself, as JSON.
 func (p *Passkeys) New(k Keyholder, kept []byte, r *http.Request) (id []byte, credential string, err error) {
 	var session webauthn.SessionData
 	if err := json.Unmarshal(kept, &session); err != nil {
@@ -83,14 +83,14 @@ func (p *Passkeys) New(k Keyholder, kept []byte, r *http.Request) (id []byte, cr
 	return c.ID, string(text), err
 }
 
-// Ask gives what a browser needs to sign in by a passkey, whoever's, and what is
+// Ask returns what a browser needs to sign in by a passkey, whoever's, and what is
 // to be kept until it answers.
 func (p *Passkeys) Ask() (options, kept []byte, err error) {
 	assertion, session, err := p.server.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
 	return both(assertion, session, err)
 }
 
-// Check takes the browser's answer and gives the passkey with its new state, as
+// Check takes the browser's answer and returns the passkey with its new state, as
 // JSON. find gives whose a passkey is.
 func (p *Passkeys) Check(kept []byte, r *http.Request, find func(id, handle []byte) (Keyholder, error)) (id []byte, credential string, err error) {
 	var session webauthn.SessionData

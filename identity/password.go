@@ -43,7 +43,7 @@ func SameKey(a, b []byte) bool { return subtle.ConstantTimeCompare(a, b) == 1 }
 
 var b64 = base64.RawStdEncoding
 
-// HashPassword gives the PHC string of a password under a fresh salt.
+// HashPassword returns the PHC string of a password under a fresh salt.
 func HashPassword(password string) string {
 	salt := make([]byte, 16)
 	rand.Read(salt)

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// passwordProblem says what is wrong with a new password of an account, or "".
+// PasswordProblem says what is wrong with a new password of an account, or "".
 func PasswordProblem(password string, near ...string) string {
 	switch {
 	case len(password) < 8:
@@ -18,7 +18,7 @@ func PasswordProblem(password string, near ...string) string {
 	return ""
 }
 
-// plainCode takes off a first code how it is printed.
+// PlainCode takes off a first code how it is printed.
 func PlainCode(code string) string {
 	return strings.ToLower(strings.NewReplacer("-", "", " ", "", "–", "").Replace(code))
 }

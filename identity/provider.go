@@ -43,7 +43,7 @@ func (p Provider) discover(ctx context.Context) (*oidc.Provider, *oauth2.Config,
 	}, nil
 }
 
-// Ask gives where to send somebody to sign in.
+// Ask returns where to send somebody to sign in.
 func (p Provider) Ask(ctx context.Context) (string, Asked, error) {
 	_, config, err := p.discover(ctx)
 	if err != nil {
@@ -53,7 +53,7 @@ func (p Provider) Ask(ctx context.Context) (string, Asked, error) {
 	return config.AuthCodeURL(a.State, oidc.Nonce(a.Nonce), oauth2.S256ChallengeOption(a.Verifier)), a, nil
 }
 
-// Answer takes what the provider led back with, and gives what it says of whom.
+// Answer takes what the provider led back with, and returns what it says of whom.
 func (p Provider) Answer(ctx context.Context, a Asked, state, code string) (Claims, error) {
 	if a.State == "" || state != a.State {
 		return Claims{}, errors.New("the provider's answer belongs to another sign-in")

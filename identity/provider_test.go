@@ -29,7 +29,7 @@ func provider(t *testing.T) (identity.Provider, *httptest.Server) {
 	return identity.Provider{Issuer: server.URL, Client: "velada", Secret: "s3cret", Back: "http://velada.localhost/sign-in/back"}, server
 }
 
-// choose goes to the provider as a browser would, and gives the answer it leads back with.
+// choose goes to the provider as a browser would, and returns the answer it leads back with.
 func choose(t *testing.T, to, as string) url.Values {
 	t.Helper()
 	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}

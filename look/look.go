@@ -45,7 +45,7 @@ var files = func() map[string]file {
 	return all
 }()
 
-// URL gives a file's address below a prefix, with a mark of its contents, so
+// URL returns a file's address below a prefix, with a mark of its contents, so
 // that it can be stored for ever.
 func URL(prefix, name string) string { return prefix + name + "?" + files[name].tag }
 

@@ -5,6 +5,7 @@ import (
 	"net/url"
 )
 
+// Contactable reports whether a contact is an address of mail, or a page that begins with https://.
 func Contactable(contact string) bool {
 	if u, err := url.Parse(contact); err == nil && u.Scheme == "https" && u.Host != "" {
 		return true

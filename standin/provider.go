@@ -115,7 +115,7 @@ func (p *Provider) choose(w http.ResponseWriter, r *http.Request) {
 	_ = choosePage.Execute(w, rows) // whoever hung up does not matter
 }
 
-// token gives a signed token for a code, once.
+// token returns a signed token for a code, once.
 func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	id, secret, ok := r.BasicAuth()
 	if !ok {

@@ -117,7 +117,7 @@ func NextNumber(ctx context.Context, q Reader, site SiteID) (number int, err err
 	return number, err
 }
 
-// LatestEditions gives the highest number of an edition of every site that has
+// LatestEditions returns the highest number of an edition of every site that has
 // one, or of one site.
 func LatestEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]int, error) {
 	numbers := map[SiteID]int{}

@@ -11,7 +11,7 @@ import (
 	"velada/core/access"
 )
 
-// SavePeopleAndGroups brings the people, groups, promises and sites that differ
+// SaveChanges brings the people, groups, promises and sites that differ
 // between two documents into the database.
 func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document) error {
 	was := make(map[string]access.Person, len(before.People))

@@ -134,7 +134,7 @@ func scanEntry(r *sql.Rows) (e Entry, err error) {
 	return e, r.Scan(&e.Number, &e.At, &e.Who, &e.Site, &e.Kind, &e.What, &e.Before, &e.After, &e.Earlier, &e.Hash, &e.SiteID, &e.WhoID, &e.unsealed)
 }
 
-// VerifyLedger walks the chain and gives the number of the first entry that was
+// VerifyLedger walks the chain and returns the number of the first entry that was
 // tampered with, or 0, and how many entries there are.
 func VerifyLedger(ctx context.Context, q Reader) (broken int64, entries int, err error) {
 	list, err := collect(ctx, q, scanEntry, entryColumns+` ORDER BY number`)

@@ -203,7 +203,7 @@ func WorkingOutlines(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Ed
 	return bySite, nil
 }
 
-// ChangedBodies gives the ids of the pages of a working copy whose text differs
+// ChangedBodies returns the ids of the pages of a working copy whose text differs
 // from the live edition's.
 func ChangedBodies(ctx context.Context, q Reader, site SiteID) (map[string]bool, error) {
 	changed := map[string]bool{}

@@ -30,6 +30,7 @@ func (w Wording) Section(under string) string {
 	return under + " and below"
 }
 
+// TeamChange says how an entry of the team differs from was, by its name as parts.EntryName returns.
 func (w Wording) TeamChange(was Wording, name string) Change {
 	find := func(s *access.Site) *access.TeamEntry {
 		for i := range s.Team {

@@ -1,3 +1,4 @@
+// Package words tells a house in sentences: ways, changes, promises, teams.
 package words
 
 import (
@@ -56,10 +57,13 @@ func (w Wording) Way(way access.Way) string {
 	return way.Way
 }
 
+// Or lists names as alternatives, as in “a, b or c”.
 func Or(names []string) string { return Joined(names, " or ") }
 
+// And lists names, as in “a, b and c”.
 func And(names []string) string { return Joined(names, " and ") }
 
+// Joined lists names with a word before the last; of many just some, and how many more.
 func Joined(names []string, last string) string {
 	const most = 4
 	if len(names) > most {
@@ -71,6 +75,7 @@ func Joined(names []string, last string) string {
 	return strings.Join(names[:len(names)-1], ", ") + last + names[len(names)-1]
 }
 
+// People returns what people are called, by id.
 func (w Wording) People(ids []string) []string {
 	names := make([]string, len(ids))
 	for i, id := range ids {
@@ -130,6 +135,7 @@ func (w Wording) Pass(id string) string {
 	return id
 }
 
+// Links returns what links are called, by id.
 func (w Wording) Links(ids []string) []string {
 	names := make([]string, len(ids))
 	for i, id := range ids {
@@ -281,9 +287,16 @@ func modeWords(mode string) string {
 	return "as well as the doors above"
 }
 
-func Capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+// Capital begins a sentence with a capital, where it begins with a letter of ASCII; ""
+// stays.
+func Capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
 
-// waysLess gives the ways of a that b lacks.
+// waysLess returns the ways of a that b lacks.
 func waysLess(a, b []access.Way) []access.Way {
 	have := map[string]int{}
 	for _, w := range b {

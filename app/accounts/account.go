@@ -1,3 +1,5 @@
+// Package accounts holds what people sign in with: passwords, links by mail, passkeys and
+// second steps.
 package accounts
 
 import (

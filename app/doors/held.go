@@ -11,7 +11,7 @@ import (
 // A visitor's passes and links are held in cookies of the site's host, a kind
 // each: entries ID.VERSION under a seal that only this installation can make.
 
-// Held gives the ids of the passes ("pass") or links ("link") that a cookie stands for and
+// Held returns the ids of the passes ("pass") or links ("link") that a cookie stands for and
 // that were not changed since.
 func Held(h *house.House, kind string, s *house.State, site, cookie string) []string {
 	var ids []string
@@ -22,7 +22,7 @@ func Held(h *house.House, kind string, s *house.State, site, cookie string) []st
 	return ids
 }
 
-// hold gives the cookie that holds one more pass or link at its version.
+// hold returns the cookie that holds one more pass or link at its version.
 func hold(h *house.House, kind string, s *house.State, site, cookie, id string, version int) string {
 	var others []string
 	for _, entry := range entries(h, kind, s, site, cookie) {
@@ -34,7 +34,7 @@ func hold(h *house.House, kind string, s *house.State, site, cookie, id string, 
 	return h.Keys.Seal(kind, string(s.ID(site)), list) + "~" + list
 }
 
-// entries gives the entries of a cookie that hold.
+// entries returns the entries of a cookie that hold.
 func entries(h *house.House, kind string, s *house.State, site, cookie string) []string {
 	seal, list, ok := strings.Cut(cookie, "~")
 	if !ok || !hmac.Equal([]byte(seal), []byte(h.Keys.Seal(kind, string(s.ID(site)), list))) {

@@ -25,7 +25,7 @@ func HoldingPage(s *house.State, site string) store.HoldingPage {
 	return store.HoldingPage{Design: HoldingDesigns[0], Countdown: true}
 }
 
-// WriteHoldingPage sets what a holding page says. It holds at once, also while
+// SetHoldingPage sets what a holding page says. It holds at once, also while
 // the page stands; whether it stands is rehearsed.
 func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site string, p store.HoldingPage) error {
 	wrong := house.FieldErrors{}

@@ -1,3 +1,4 @@
+// Package doors holds passes, links, holding pages, promises and sites that live elsewhere.
 package doors
 
 import (

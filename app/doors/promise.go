@@ -9,7 +9,7 @@ import (
 	"velada/words"
 )
 
-// KeepPromise writes a promise about a site. It changes nobody's access; it is
+// AddPromise writes a promise about a site. It changes nobody's access; it is
 // judged from then on.
 func AddPromise(ctx context.Context, h *house.House, a house.Actor, p access.Promise) error {
 	return changePromises(ctx, h, a, p.Site, func(list []access.Promise, w words.Wording) ([]access.Promise, string) {
@@ -23,7 +23,7 @@ func AddPromise(ctx context.Context, h *house.House, a house.Actor, p access.Pro
 	})
 }
 
-// DropPromise takes a promise about a site away.
+// RemovePromise takes a promise about a site away.
 func RemovePromise(ctx context.Context, h *house.House, a house.Actor, site, id string) error {
 	return changePromises(ctx, h, a, site, func(list []access.Promise, w words.Wording) ([]access.Promise, string) {
 		i := slices.IndexFunc(list, func(p access.Promise) bool { return p.ID == id && p.Site == site })

@@ -18,7 +18,7 @@ type Elsewhere struct {
 	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
 }
 
-// StandInFrontOf lets a site live elsewhere: on a web server that Velada stands in
+// SetUpstream lets a site live elsewhere: on a web server that Velada stands in
 // front of, or that asks Velada. Only stewards do this, since Velada asks any address
 // they name.
 func SetUpstream(ctx context.Context, h *house.House, a house.Actor, site string, e Elsewhere) error {

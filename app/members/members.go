@@ -1,3 +1,5 @@
+// Package members holds who belongs to a site and asks to, what they say of themselves, and
+// what they write.
 package members
 
 import (
@@ -30,7 +32,7 @@ var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: 
 
 // ChangeMembers admits, refuses, blocks, unblocks or removes members of a site,
 // one or many, with a word to them. It holds for their next request, also where
-// they are inside. It gives how many were changed; those for whom it does not fit
+// they are inside. It returns how many were changed; those for whom it does not fit
 // any more are left out.
 func ChangeMembers(ctx context.Context, h *house.House, a house.Actor, site string, people []string, change MemberChange, word string) (changed int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {

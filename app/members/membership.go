@@ -142,7 +142,7 @@ const (
 	LinkAsk    = "ask"
 )
 
-// Apply begins a membership. Who is signed in asks at once; for others a letter
+// ApplyForMembership begins a membership. Who is signed in asks at once; for others a letter
 // goes to their address first, and nothing counts before its link is followed.
 func ApplyForMembership(ctx context.Context, h *house.House, site string, a Applying, signedIn store.Who, from house.From, linkTo func(token string) string) (letter bool, err error) {
 	a.Site = h.SiteID(site)

@@ -74,7 +74,7 @@ func ChangeProfile(ctx context.Context, h *house.House, site string, who store.W
 	})
 }
 
-// MemberData gives everything that a site keeps of a member, as JSON.
+// MemberData returns everything that a site keeps of a member, as JSON.
 func MemberData(ctx context.Context, h *house.House, site string, who store.Who) ([]byte, error) {
 	p, err := Profile(ctx, h, site, who)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/house"
 	"velada/post"
 	"velada/store"
@@ -37,18 +38,16 @@ func AddressProblem(s *house.State, site, to string) string {
 	return ""
 }
 
-var notInAddress = regexp.MustCompile(`[^a-z0-9]+`)
-
 // FreeAddresses proposes addresses that are free and close to what was wanted.
 func FreeAddresses(s *house.State, site, wanted string) (free []string) {
-	base := strings.Trim(notInAddress.ReplaceAllString(strings.ToLower(wanted), "-"), "-")
+	base := parts.Slug(wanted)
 	if len(base) > 50 {
 		base = strings.Trim(base[:50], "-")
 	}
 	if base == "" {
 		base = "site"
 	}
-	house := strings.Trim(notInAddress.ReplaceAllString(strings.ToLower(s.Policy.Document().House.Name), "-"), "-")
+	house := parts.Slug(s.Policy.Document().House.Name)
 	try := []string{base, base + "-site", base + "-" + house, "our-" + base}
 	for n := 2; n < 10; n++ {
 		try = append(try, fmt.Sprintf("%s-%d", base, n))
@@ -66,7 +65,7 @@ func FreeAddresses(s *house.State, site, wanted string) (free []string) {
 // toList is what it takes to change a site's title, details and addresses.
 func toList(site string) house.Needs { return house.Needs{Site: site, Cap: access.ManageListing} }
 
-// Readdress gives a site another address. The old one leads on to the new one
+// ChangeAddress returns a site another address. The old one leads on to the new one
 // until it is let go.
 func ChangeAddress(ctx context.Context, h *house.House, a house.Actor, site, to string) error {
 	return h.Change(ctx, a, toList(site), func(tx *house.Tx) error {
@@ -105,7 +104,7 @@ func ChangeAddress(ctx context.Context, h *house.House, a house.Actor, site, to 
 	})
 }
 
-// LetGo frees an address that a site had before.
+// ReleaseAddress frees an address that a site had before.
 func ReleaseAddress(ctx context.Context, h *house.House, a house.Actor, site, address string) error {
 	return changeListing(ctx, h, a, site, fmt.Sprintf("The old address %s no longer leads here.", address), func(tx *house.Tx, id store.SiteID) error {
 		if tx.State().LedTo(address) != site {
@@ -117,7 +116,7 @@ func ReleaseAddress(ctx context.Context, h *house.House, a house.Actor, site, ad
 
 var validShort = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,30}[a-z0-9])?$`)
 
-// NameShortly lets a short name lead to a page, or takes it away where path is "".
+// SetShortName lets a short name lead to a page, or takes it away where path is "".
 func SetShortName(ctx context.Context, h *house.House, a house.Actor, site, name, path string) error {
 	what := fmt.Sprintf("The short name /go/%s is taken away.", name)
 	if path != "" {
@@ -151,7 +150,7 @@ func changeListing(ctx context.Context, h *house.House, a house.Actor, site, wha
 
 var validTint = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
-// Describe sets a site's title, whether search engines may list it, and what it
+// UpdateDetails sets a site's title, whether search engines may list it, and what it
 // says of itself on every page. Code for head and foot needs a steward.
 func UpdateDetails(ctx context.Context, h *house.House, a house.Actor, site, title string, listing bool, d store.Details, icon []byte, iconType string) error {
 	return h.Change(ctx, a, toList(site), func(tx *house.Tx) error {

@@ -1,3 +1,4 @@
+// Package pages holds working copies, editions, archives and where a site is found.
 package pages
 
 import (
@@ -7,11 +8,11 @@ import (
 	"mime"
 	"net/http"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/parts"
 	"velada/house"
 	"velada/store"
 	"velada/words"
@@ -135,11 +136,9 @@ func keepPage(ctx context.Context, h *house.House, a house.Actor, site string, w
 	return again, nil
 }
 
-var notInPath = regexp.MustCompile(`[^\p{L}\p{N}._~-]+`)
-
 // PathFor makes a path for a title below another page.
 func PathFor(under, title string) string {
-	name := strings.Trim(notInPath.ReplaceAllString(strings.ToLower(title), "-"), "-.")
+	name := parts.PathSlug(title)
 	if name == "" {
 		name = "page"
 	}
@@ -158,7 +157,7 @@ func NewPage(ctx context.Context, h *house.House, a house.Actor, site, to, title
 	return page, nil
 }
 
-// MovePage gives a page another path, with the pages below it, and keeps the
+// MovePage returns a page another path, with the pages below it, and keeps the
 // links of the working copy right; and sets how it stands there. It returns the
 // number of links that were changed.
 func MovePage(ctx context.Context, h *house.House, a house.Actor, site, id, to string, inMenu, listing bool) (links int, err error) {
@@ -364,12 +363,10 @@ func WorkingEdition(ctx context.Context, h *house.House, site string) (*house.Li
 	return e, pages, nil
 }
 
-var notInName = regexp.MustCompile(`[^\p{L}\p{N}._-]+`)
-
 // FileName makes a name that stands in an address from that of a file.
 func FileName(name string) string {
 	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
-	name = strings.Trim(notInName.ReplaceAllString(strings.ToLower(name), "-"), "-.")
+	name = parts.PathSlug(name)
 	if name == "" {
 		return "file"
 	}

@@ -536,7 +536,7 @@ func putLive(tx *house.Tx, p *Publication, what string) error {
 	return errors.Join(store.SetLive(tx.Context(), tx, id, p.Edition.Number), store.DropDue(tx.Context(), tx, id))
 }
 
-// GoBack makes an earlier edition live again. The working copy stays as it is.
+// PublishAgain makes an earlier edition live again. The working copy stays as it is.
 func PublishAgain(ctx context.Context, h *house.House, a house.Actor, site string, number int) error {
 	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
 		return goLive(h, tx, site, number, fmt.Sprintf("Edition %d is live again.", number))
@@ -638,7 +638,7 @@ func callOffDue(tx *house.Tx, site string, d store.DueEdition, why string) {
 	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }
 
-// TakeDown stops serving a site, with or without saying so to visitors, or puts
+// Unpublish stops serving a site, with or without saying so to visitors, or puts
 // it back. Nothing goes live by itself on a site that is taken down.
 func Unpublish(ctx context.Context, h *house.House, a house.Actor, site string, down, sayGone bool) error {
 	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {

@@ -1,3 +1,4 @@
+// Package people holds changes of the house's people and groups, rosters, slips and codes.
 package people
 
 import (
@@ -119,7 +120,7 @@ func ReleaseAddress(h *house.House, id, address string) (house.PeopleChange, err
 	}, nil
 }
 
-// Leave ends everything that a person has: groups, guest lists, memberships and
+// LeaveHouse ends everything that a person has: groups, guest lists, memberships and
 // teams; and blocks them, so that no door of their domain lets them in either.
 func LeaveHouse(h *house.House, id string) (house.PeopleChange, error) {
 	p := parts.PersonAt(h.State().Policy.Document(), id)

@@ -324,7 +324,7 @@ func (c *coming) fill(g *access.Group, members []string, moves map[string]bool) 
 	g.People = kept
 }
 
-// GroupPeople gives the people of a group as a roster, with the group within it
+// GroupPeople returns the people of a group as a roster, with the group within it
 // in which each stands.
 func GroupPeople(h *house.House, group string) (list []roster.Person) {
 	s := h.State()

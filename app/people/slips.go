@@ -19,7 +19,7 @@ import (
 // Slip lets somebody sign in for the first time whom no mail reaches.
 type Slip struct{ Name, Address, Code string }
 
-// MakeSlips gives people of a group new first codes, which they must change when
+// MakeSlips returns people of a group new first codes, which they must change when
 // they sign in. The codes are returned here once and kept nowhere. Whoever may not
 // get one is told with why: those whom mail reaches, and for the managers of a group
 // everybody whose account is more than this group's. A second step stays as it is,

@@ -1,3 +1,4 @@
+// Package teams holds who works on a site: invitations, hand-overs and sections.
 package teams
 
 import (
@@ -140,7 +141,7 @@ type OfferedEntry struct {
 	Site, Title, Role, Section, Window, Means string
 }
 
-// Offer reads an invitation by its token.
+// FindOffer reads an invitation by its token.
 func FindOffer(ctx context.Context, h *house.House, token string) (*Offer, error) {
 	inv, err := store.InvitationByToken(ctx, h.Reader(), sha256.Sum256([]byte(token)))
 	if err != nil || inv == nil {
@@ -216,7 +217,7 @@ func answerable(ctx context.Context, h *house.House, a house.Actor, id string) (
 // ErrUnreachable says that no mail reaches an address.
 var ErrUnreachable = errors.New("no mail reaches this address: hand the link on yourself, or give them a sign-in slip")
 
-// AskForAnother tells whoever made an invitation that somebody who is signed in
+// AskForOwnInvitation tells whoever made an invitation that somebody who is signed in
 // with another address would accept it with that.
 func AskForOwnInvitation(ctx context.Context, h *house.House, a house.Actor, token string) error {
 	o, err := FindOffer(ctx, h, token)

@@ -13,7 +13,7 @@ import (
 	"velada/words"
 )
 
-// SectionsForm gives each group within a class a section of a site.
+// SectionsForm returns each group within a class a section of a site.
 type SectionsForm struct {
 	Class   string         // the group whose groups get one each
 	Parent  string         // the path below which the sections stand
@@ -21,7 +21,7 @@ type SectionsForm struct {
 	OpensTo string         // class, anyone, or pass:ID
 }
 
-// GiveSections gives each team of a class a section that only it can see and
+// GiveSections returns each team of a class a section that only it can see and
 // edit, until a day on which all open. The pages are made in the working copy;
 // doors and team are rehearsed.
 func GiveSections(ctx context.Context, h *house.House, a house.Actor, site string, f SectionsForm) (made int, err error) {

@@ -67,7 +67,7 @@ func (c *contestant) round(pace time.Duration) (perSecond float64, p99 time.Dura
 	return float64(len(all)) / aRound.Seconds(), all[len(all)*99/100]
 }
 
-// answer reads one answer that has a length, and gives how many bytes it has.
+// answer reads one answer that has a length, and returns how many bytes it has.
 func answer(in *bufio.Reader) (whole int, err error) {
 	line, err := in.ReadSlice('\n')
 	if err != nil || !strings.Contains(string(line), " 200 ") {
@@ -92,7 +92,7 @@ func answer(in *bufio.Reader) (whole int, err error) {
 	return whole + length, err
 }
 
-// shuffled gives the contestants in another order, so that none gains by its place.
+// shuffled returns the contestants in another order, so that none gains by its place.
 func shuffled(list []*contestant) []*contestant {
 	list = slices.Clone(list)
 	rand.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })

@@ -49,7 +49,7 @@ func check(err error) {
 	}
 }
 
-// fetch gives the page as Velada sends it, and keeps it for the plain servers.
+// fetch returns the page as Velada sends it, and keeps it for the plain servers.
 func fetch(address, folder string) page {
 	r, err := http.NewRequest(http.MethodGet, "http://"+address+"/", nil)
 	check(err)

@@ -99,7 +99,7 @@ func serveVelada(folder string) served {
 // unchanged leaves a listener as it is.
 func unchanged(_ *http.Server, l net.Listener) net.Listener { return l }
 
-// listen serves by a handler on a free port, and gives its address.
+// listen serves by a handler on a free port, and returns its address.
 func listen(prepared func(*http.Server, net.Listener) net.Listener, h http.Handler) string {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	check(err)

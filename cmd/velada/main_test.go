@@ -17,7 +17,7 @@ import (
 	"velada/store"
 )
 
-// run runs a command line and gives what it printed, what it complained of, and
+// run runs a command line and returns what it printed, what it complained of, and
 // its exit code.
 func run(t *testing.T, in string, args ...string) (out, complaint string, code int) {
 	t.Helper()

@@ -14,6 +14,7 @@ import (
 	"velada/house"
 	"velada/identity"
 	"velada/store"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -161,7 +162,7 @@ func wrongCode(c *web.Console, x *gin.Context, f *web.Form, err error) bool {
 	case errors.As(err, &later):
 		f.Wrong["code"] = later.Error()
 	case errors.Is(err, accounts.ErrWrongCode), errors.Is(err, accounts.ErrHasSecondStep):
-		f.Wrong["code"] = web.Capital(err.Error()) + "."
+		f.Wrong["code"] = words.Capital(err.Error()) + "."
 	default:
 		return false
 	}
@@ -169,7 +170,7 @@ func wrongCode(c *web.Console, x *gin.Context, f *web.Form, err error) bool {
 	return true
 }
 
-// askNewPasskey gives what a browser needs to make a passkey.
+// askNewPasskey returns what a browser needs to make a passkey.
 func askNewPasskey(c *web.Console, x *gin.Context) {
 	holder, err := accounts.Keyholder(x.Request.Context(), c.House, web.Actor(x))
 	if err != nil {
@@ -194,7 +195,7 @@ func keepPasskey(c *web.Console, x *gin.Context) {
 	if err := accounts.KeepPasskey(x.Request.Context(), c.House, c.Passkeys, web.Actor(x), name, []byte(kept), x.Request); err != nil {
 		text := "The browser made no passkey that can be used here."
 		if errors.Is(err, accounts.ErrPasskeyKnown) {
-			text = web.Capital(err.Error()) + "."
+			text = words.Capital(err.Error()) + "."
 		}
 		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": text})
 		return

@@ -7,6 +7,7 @@ import (
 	"velada/app/accounts"
 	"velada/console/web"
 	"velada/identity"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -63,7 +64,7 @@ func doAgain(c *web.Console, x *gin.Context) {
 		f.Wrong[field] = "This is not your password."
 		proveAgain(c, x, http.StatusUnprocessableEntity, f)
 	case errors.Is(err, accounts.ErrWrongCode):
-		f.Wrong[field] = web.Capital(accounts.ErrWrongCode.Error()) + "."
+		f.Wrong[field] = words.Capital(accounts.ErrWrongCode.Error()) + "."
 		proveAgain(c, x, http.StatusUnprocessableEntity, f)
 	case err != nil:
 		c.Fail(x, err)

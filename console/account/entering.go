@@ -13,6 +13,7 @@ import (
 	"velada/gate"
 	"velada/house"
 	"velada/identity"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -49,7 +50,7 @@ func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
 	return p
 }
 
-// shownSite gives a site of which strangers learn anyway, or nil.
+// shownSite returns a site of which strangers learn anyway, or nil.
 func shownSite(c *web.Console, site string) *access.Site {
 	s := c.House.State()
 	if s == nil || s.Policy.Site(site).Decide("/", &access.Visitor{}, access.At(c.House.Now())).Outcome == access.Absent {
@@ -176,7 +177,7 @@ func byMail(c *web.Console, x *gin.Context, status int, f web.Form) {
 		return
 	}
 	if l == nil {
-		c.Refuse(x, http.StatusGone, web.Capital(house.ErrLinkSpent.Error())+".")
+		c.Refuse(x, http.StatusGone, words.Capital(house.ErrLinkSpent.Error())+".")
 		return
 	}
 	p := c.Page(x, "A link by mail")
@@ -193,7 +194,7 @@ func doByMail(c *web.Console, x *gin.Context) {
 		case errors.As(err, &wrong):
 			byMail(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: wrong})
 		case errors.Is(err, house.ErrLinkSpent):
-			c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+			c.Refuse(x, http.StatusGone, words.Capital(err.Error())+".")
 		case err != nil:
 			c.Fail(x, err)
 		default:
@@ -205,7 +206,7 @@ func doByMail(c *web.Console, x *gin.Context) {
 	who, to, err := accounts.FollowMailLink(ctx, c.House, token)
 	switch {
 	case errors.Is(err, house.ErrLinkSpent):
-		c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+		c.Refuse(x, http.StatusGone, words.Capital(err.Error())+".")
 	case err != nil:
 		c.Fail(x, err)
 	default:
@@ -263,7 +264,7 @@ func backFrom(c *web.Console, x *gin.Context) {
 	c.Enter(x, who, settings.Name, false, kept.To)
 }
 
-// askPasskey gives what a browser needs to sign in by a passkey.
+// askPasskey returns what a browser needs to sign in by a passkey.
 func askPasskey(c *web.Console, x *gin.Context) {
 	options, kept, err := c.Passkeys.Ask()
 	if err != nil {
@@ -328,7 +329,7 @@ func second(c *web.Console, x *gin.Context, status int, f web.Form) {
 	c.Show(x, status, "second-step", p)
 }
 
-// newSecret gives the secret of a second step that is being set up, the same
+// newSecret returns the secret of a second step that is being set up, the same
 // until it is.
 func newSecret(c *web.Console, x *gin.Context, address access.Address) (*secretView, error) {
 	ctx := x.Request.Context()
@@ -368,7 +369,7 @@ func doSecond(c *web.Console, x *gin.Context) {
 	case errors.As(err, &later):
 		second(c, x, http.StatusTooManyRequests, web.Form{Wrong: house.FieldErrors{"code": later.Error()}})
 	case errors.Is(err, accounts.ErrWrongCode):
-		second(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: house.FieldErrors{"code": web.Capital(err.Error()) + "."}})
+		second(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: house.FieldErrors{"code": words.Capital(err.Error()) + "."}})
 	case err != nil:
 		c.Fail(x, err)
 	default:

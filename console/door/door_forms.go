@@ -30,7 +30,7 @@ type wayForm struct {
 	Back             string
 }
 
-// formAsked gives the form that the address of the view asks for, if any.
+// formAsked returns the form that the address of the view asks for, if any.
 func formAsked(d *web.Site, x *gin.Context) (*wayForm, *passForm) {
 	if kind := x.Query("add"); words.KindLabel(kind) != "" {
 		f := newWayForm(d, access.Way{Way: kind}, "")
@@ -54,7 +54,7 @@ func formAsked(d *web.Site, x *gin.Context) (*wayForm, *passForm) {
 	return nil, nil
 }
 
-// linkAsked gives the form of a new link to the door that is shown.
+// linkAsked returns the form of a new link to the door that is shown.
 func linkAsked(d *web.Site, x *gin.Context) *linkForm {
 	if x.Query("link") != "add" {
 		return nil
@@ -274,7 +274,7 @@ func doRemove(c *web.Console, x *gin.Context) {
 	})
 }
 
-// doOwnDoor gives a page a door of its own, or takes it away.
+// doOwnDoor returns a page a door of its own, or takes it away.
 func doOwnDoor(c *web.Console, x *gin.Context) {
 	path := x.PostForm("page")
 	c.Rehearse(x, func(draft *access.Site, _ map[string]store.NewSecret) error {

@@ -11,6 +11,7 @@ import (
 	"velada/core/parts"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -141,7 +142,7 @@ func holdingPassed(d *web.Site) string {
 	if !st.Holding {
 		return ""
 	}
-	return web.Capital(web.Count(st.Viewers, "person", "people")) + web.KeysToo(st) + " walk past it now."
+	return words.Capital(web.Count(st.Viewers, "person", "people")) + web.KeysToo(st) + " walk past it now."
 }
 
 // doHolding rehearses whether the holding page stands, when, and which pages
@@ -176,7 +177,7 @@ func doHoldingWords(c *web.Console, x *gin.Context) {
 		p.Picture, p.PictureType = nil, ""
 	}
 	if _, data, err := web.FileSent(x, "picture", doors.MostPicture); err != nil {
-		f.Wrong["picture"] = web.Capital(err.Error()) + "."
+		f.Wrong["picture"] = words.Capital(err.Error()) + "."
 	} else if data != nil {
 		p.Picture, p.PictureType = data, http.DetectContentType(data)
 	}

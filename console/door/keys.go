@@ -88,7 +88,7 @@ func showPasses(c *web.Console, x *gin.Context, status int, pf *passForm, lf *li
 	c.Show(x, status, "passes", p)
 }
 
-// keyFormAsked gives the form that the address of the view asks for: new, the id
+// keyFormAsked returns the form that the address of the view asks for: new, the id
 // of a pass or link, or password:ID.
 func keyFormAsked(d *web.Site, pass, link string) (*passForm, *linkForm) {
 	switch {
@@ -325,7 +325,7 @@ func doLink(c *web.Console, x *gin.Context) {
 	from, until := f.Window(s.Zone)
 	under, err := access.DocumentPath(f.Values["under"])
 	if err != nil {
-		f.Wrong["under"] = web.Capital(err.Error()) + "."
+		f.Wrong["under"] = words.Capital(err.Error()) + "."
 	}
 	if f.Values["label"] == "" {
 		f.Wrong["label"] = "Call it by whom it is for, so that you know it again."
@@ -367,7 +367,7 @@ func doLink(c *web.Console, x *gin.Context) {
 
 // freshID makes an id from a label that is not taken.
 func freshID(label, otherwise string, taken func(id string) bool) string {
-	base := cmp.Or(strings.Trim(web.NotInID.ReplaceAllString(strings.ToLower(label), "-"), "-"), otherwise)
+	base := cmp.Or(parts.Slug(label), otherwise)
 	id := base
 	for n := 2; taken(id); n++ {
 		id = fmt.Sprintf("%s-%d", base, n)

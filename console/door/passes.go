@@ -77,7 +77,7 @@ func doPass(c *web.Console, x *gin.Context) {
 		}
 	}
 	if _, err := access.DocumentPath(under); err != nil {
-		f.Wrong["under"] = web.Capital(err.Error()) + "."
+		f.Wrong["under"] = words.Capital(err.Error()) + "."
 	}
 	if action == "change" {
 		if len(f.Wrong) > 0 {

@@ -47,7 +47,7 @@ func (row *sightLine) draw(width int) {
 // letters stand for the windows where each is told in one letter.
 var letters = map[string]byte{"open": 'o', "step": 's', "some": 'm', "shut": 'x', "hidden": 'h', "held": 'd', "plain": 'p'}
 
-// told gives a row's windows as letters, and before a rehearsal with a dot for
+// told returns a row's windows as letters, and before a rehearsal with a dot for
 // what stays; and how many they open to where that is some.
 func (row *sightLine) told() {
 	var is, was, some strings.Builder

@@ -13,6 +13,7 @@ import (
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -129,7 +130,7 @@ func doDetails(c *web.Console, x *gin.Context) {
 	}
 	_, icon, err := web.FileSent(x, "icon", 200<<10)
 	if err != nil {
-		f.Wrong["icon"] = web.Capital(err.Error()) + "."
+		f.Wrong["icon"] = words.Capital(err.Error()) + "."
 	}
 	chosen := len(icon) > 0
 	if len(f.Wrong) == 0 {

@@ -183,11 +183,11 @@ func doMember(c *web.Console, x *gin.Context) {
 	}
 	n, err := members.ChangeMembers(ctx, c.House, me, site, chosen, members.MemberChange(x.PostForm("change")), x.PostForm("word"))
 	if errors.Is(err, members.ErrOnTeam) {
-		c.Complain(x, web.Capital(err.Error())+".")
+		c.Complain(x, words.Capital(err.Error())+".")
 		x.Redirect(http.StatusSeeOther, to)
 		return
 	}
-	c.Done(x, err, web.Capital(web.Count(n, "answer", "answers"))+": it holds from their next request on.", to)
+	c.Done(x, err, words.Capital(web.Count(n, "answer", "answers"))+": it holds from their next request on.", to)
 }
 
 // doSignUp sets who may become a member by themselves: rehearsed.
@@ -232,7 +232,7 @@ func doLike(c *web.Console, x *gin.Context) {
 	c.Done(x, err, "Kept. It shows from the next request on.", web.MembersURL(site)+"#like")
 }
 
-// nonEmpty gives the lines of a text that say something.
+// nonEmpty returns the lines of a text that say something.
 func nonEmpty(text string) (lines []string) {
 	for _, line := range strings.Split(text, "\n") {
 		if line = strings.TrimSpace(line); line != "" {
@@ -255,9 +255,9 @@ func doMemberLetter(c *web.Console, x *gin.Context) {
 	if len(f.Wrong) == 0 {
 		sent, unwanted, err := members.WriteToMembers(x.Request.Context(), c.House, web.Actor(x), site, to, f.Values["subject"], f.Values["text"])
 		if !errors.As(err, &f.Wrong) {
-			text := web.Capital(web.Count(sent, "letter is", "letters are")) + " on the way."
+			text := words.Capital(web.Count(sent, "letter is", "letters are")) + " on the way."
 			if unwanted > 0 {
-				text += " " + web.Capital(web.Count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
+				text += " " + words.Capital(web.Count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
 			}
 			c.Done(x, err, text, web.MembersURL(site)+"#letter")
 			return
@@ -288,7 +288,7 @@ func doModerate(c *web.Console, x *gin.Context) {
 	c.Done(x, err, "Done, for the very next request.", web.MembersURL(site)+"#comments")
 }
 
-// membersOut gives the members of a site as a table.
+// membersOut returns the members of a site as a table.
 func membersOut(c *web.Console, x *gin.Context) {
 	site := x.Param("site")
 	s := c.House.State()

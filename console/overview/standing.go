@@ -199,7 +199,7 @@ func doPromise(c *web.Console, x *gin.Context) {
 			c.Fail(x, err)
 			return
 		}
-		f.Wrong["who"] = web.Capital(problems[len(problems)-1].Text) + "."
+		f.Wrong["who"] = words.Capital(problems[len(problems)-1].Text) + "."
 	}
 	d, err := c.Site(x)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"velada/console/web"
 	"velada/core/content"
 	"velada/house"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -81,14 +82,14 @@ func archiveIn(c *web.Console, x *gin.Context) {
 	}
 	switch {
 	case errors.Is(err, content.ErrArchive):
-		c.Complain(x, "Nothing was taken in. "+web.Capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
+		c.Complain(x, "Nothing was taken in. "+words.Capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
 	case errors.Is(err, house.ErrSection):
 		c.Complain(x, "A whole site is taken in only by who may change all of it.")
 	case err != nil:
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, web.Capital(web.Count(made, "page", "pages"))+" and "+web.Count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
+		c.Flash(x, words.Capital(web.Count(made, "page", "pages"))+" and "+web.Count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
 	}
 	afterUpload(x)
 }

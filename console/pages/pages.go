@@ -18,8 +18,10 @@ import (
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/parts"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
@@ -273,7 +275,7 @@ func readable(c *web.Console, site, html string) template.HTML {
 	return template.HTML(html) // sanitised by content
 }
 
-// savedAnswer is what the page that is written on is told after saving.
+// SavedAnswer is what the page that is written on is told after saving.
 type SavedAnswer struct {
 	Version int           `json:"version"`
 	Title   string        `json:"title"`
@@ -330,7 +332,7 @@ func savePage(c *web.Console, x *gin.Context) {
 			v.Conflict.By = c.House.NameOf(conflict.Theirs.SavedBy)
 		})
 	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
-		text := web.Capital(err.Error()) + "."
+		text := words.Capital(err.Error()) + "."
 		for _, wrong := range f.Wrong {
 			text = wrong
 		}
@@ -371,7 +373,7 @@ func newPage(c *web.Console, x *gin.Context) {
 	case errors.As(err, &f.Wrong):
 		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
 	case errors.Is(err, house.ErrSection):
-		f.Wrong["under"] = web.Capital(err.Error()) + "."
+		f.Wrong["under"] = words.Capital(err.Error()) + "."
 		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
 	default:
 		c.Fail(x, err)
@@ -394,7 +396,7 @@ func placePage(c *web.Console, x *gin.Context) {
 		c.Flash(x, "Kept in the working copy. Visitors see it with the next edition.")
 	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
 		if errors.Is(err, house.ErrSection) {
-			f.Wrong["path"] = web.Capital(err.Error()) + "."
+			f.Wrong["path"] = words.Capital(err.Error()) + "."
 		}
 		showPages(c, x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Place = f })
 		return
@@ -451,7 +453,7 @@ func restorePage(c *web.Console, x *gin.Context) {
 func afterPage(c *web.Console, x *gin.Context, err error, told string) {
 	switch {
 	case errors.Is(err, house.ErrSection):
-		c.Complain(x, web.Capital(err.Error())+".")
+		c.Complain(x, words.Capital(err.Error())+".")
 	case err != nil:
 		c.Fail(x, err)
 		return
@@ -468,7 +470,7 @@ func addFile(c *web.Console, x *gin.Context) {
 	if err != nil || data == nil {
 		text := "This file is empty, or none came."
 		if err != nil {
-			text = web.Capital(err.Error()) + "."
+			text = words.Capital(err.Error()) + "."
 		}
 		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": text})
 		return
@@ -494,7 +496,7 @@ func addFile(c *web.Console, x *gin.Context) {
 				return
 			}
 			id := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
-			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", strings.Trim(web.NotInID.ReplaceAllString(id, "-"), "-"), f.Path)
+			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", parts.Slug(id), f.Path)
 		}
 		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
 	case errors.As(err, &wrong):

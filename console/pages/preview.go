@@ -30,7 +30,7 @@ func previewRows(c *web.Console, x *gin.Context) ([]web.PreviewRow, error) {
 	return rows, nil
 }
 
-// preview looks at a working copy by a link: just as the one who shared it sees
+// Preview looks at a working copy by a link: just as the one who shared it sees
 // it now.
 func Preview(c *web.Console, r *http.Request, token string) (string, gate.As, bool) {
 	p, err := pages.FindPreview(r.Context(), c.House, token)

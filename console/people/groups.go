@@ -284,7 +284,7 @@ func doAnswerJoin(c *web.Console, x *gin.Context) {
 	c.Done(x, err, "Answered.", "/groups/"+group)
 }
 
-// groupOut gives the people of a group as CSV or vCard.
+// groupOut returns the people of a group as CSV or vCard.
 func groupOut(c *web.Console, x *gin.Context) {
 	chosen := people.GroupPeople(c.House, x.Param("group"))
 	name := x.Param("group")

@@ -226,7 +226,7 @@ func showPerson(c *web.Console, x *gin.Context, status int, f, merge web.Form) {
 		row := reachRow{Address: r.Site, Title: cmp.Or(site.Title, r.Site)}
 		w := words.Wording{Document: doc, Site: site, Zone: s.Zone}
 		for _, e := range r.Team {
-			text := web.Capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
+			text := words.Capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
 			if e.Group != "" {
 				text += ", through " + w.Group(e.Group)
 			}
@@ -245,10 +245,10 @@ func showPerson(c *web.Console, x *gin.Context, status int, f, merge web.Form) {
 			row.Pages = append(row.Pages, reachPage{s.Title(r.Site, p.Path), p.Path, p.Through.Text, web.DoorURL(r.Site, p.Path, "person:"+person.ID)})
 		}
 		if byTeam > 0 {
-			row.Open = web.Capital(web.Count(byTeam, "page opens", "pages open")) + " to them through the team. "
+			row.Open = words.Capital(web.Count(byTeam, "page opens", "pages open")) + " to them through the team. "
 		}
 		if r.Open > 0 {
-			row.Open += web.Capital(web.Count(r.Open, "page opens", "pages open")) + " to anybody."
+			row.Open += words.Capital(web.Count(r.Open, "page opens", "pages open")) + " to anybody."
 		}
 		v.Sites = append(v.Sites, row)
 	}

@@ -113,7 +113,7 @@ func readRoster(c *web.Console, x *gin.Context, v *rosterView, p *pendingRoster,
 	}
 	plan, err := people.PlanRoster(x.Request.Context(), c.House, web.Actor(x), f)
 	if err != nil {
-		v.Refused = web.Capital(err.Error())
+		v.Refused = words.Capital(err.Error())
 		return f
 	}
 	v.Plan = plan
@@ -127,7 +127,7 @@ func readRoster(c *web.Console, x *gin.Context, v *rosterView, p *pendingRoster,
 	v.MoreWrong = len(plan.Problems) - len(v.Problems)
 	house, err := c.House.PreviewPeople(x.Request.Context(), web.Actor(x), plan.Change)
 	if err != nil {
-		v.Refused = web.Capital(strings.TrimSuffix(err.Error(), ".")) + "."
+		v.Refused = words.Capital(strings.TrimSuffix(err.Error(), ".")) + "."
 		return f
 	}
 	v.Change = web.NewChangeView(c, house)

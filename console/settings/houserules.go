@@ -12,6 +12,7 @@ import (
 	"strings"
 	"velada/console/web"
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/house"
 	"velada/post"
 	"velada/words"
@@ -185,7 +186,7 @@ func doProvider(c *web.Console, x *gin.Context) {
 	}
 	f := web.Typed(x, "name", "issuer", "client", "domains")
 	p := house.Provider{Name: f.Values["name"], Issuer: strings.TrimSuffix(f.Values["issuer"], "/"), Client: f.Values["client"], Secret: x.PostForm("secret"), Domains: web.EachWord(f.Values["domains"])}
-	p.ID = strings.Trim(web.NotInID.ReplaceAllString(strings.ToLower(p.Name), "-"), "-")
+	p.ID = parts.Slug(p.Name)
 	if p.ID == "" {
 		f.Wrong["name"] = "Say what people know it by."
 	} else if c.House.State().Settings.Provider(p.ID) != nil {

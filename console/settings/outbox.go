@@ -75,7 +75,7 @@ func outbox(c *web.Console, x *gin.Context) {
 	c.Show(x, http.StatusOK, "outbox", p)
 }
 
-// mailFile gives a message as it stands on the wire.
+// mailFile returns a message as it stands on the wire.
 func mailFile(c *web.Console, x *gin.Context) {
 	if !c.House.IsSteward(web.Actor(x)) {
 		c.NotFound(x)

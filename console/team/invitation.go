@@ -148,7 +148,7 @@ func sayInvited(c *web.Console, x *gin.Context, sent []teams.Sent) {
 		text = "Hand this on; it is shown once:"
 		c.Sessions.Put(x.Request.Context(), "links", strings.Join(links, "\n"))
 	}
-	c.Flash(x, web.Capital(text))
+	c.Flash(x, words.Capital(text))
 }
 
 func doInvitation(c *web.Console, x *gin.Context) {
@@ -172,7 +172,7 @@ func doInvitation(c *web.Console, x *gin.Context) {
 	default:
 		sent, err := teams.SendAgain(ctx, c.House, me, site, id, x.PostForm("action") == "again")
 		if errors.Is(err, teams.ErrUnreachable) {
-			c.Complain(x, web.Capital(err.Error())+".")
+			c.Complain(x, words.Capital(err.Error())+".")
 			x.Redirect(http.StatusSeeOther, to)
 			return
 		}
@@ -205,7 +205,7 @@ func offer(c *web.Console, x *gin.Context, status int, f web.Form, askedFor bool
 		return
 	}
 	if o == nil || o.Over {
-		c.Refuse(x, http.StatusGone, web.Capital(teams.ErrInvitationEnded.Error())+".")
+		c.Refuse(x, http.StatusGone, words.Capital(teams.ErrInvitationEnded.Error())+".")
 		return
 	}
 	v := &offerView{Form: f, Offer: o, House: c.House.State().Policy.Document().House.Name, Token: x.Param("token"), Until: c.Moment(o.Ends), Asked: askedFor}
@@ -250,7 +250,7 @@ func doOffer(c *web.Console, x *gin.Context) {
 		}
 		switch {
 		case errors.Is(err, teams.ErrInvitationEnded):
-			c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+			c.Refuse(x, http.StatusGone, words.Capital(err.Error())+".")
 		case err != nil:
 			c.Fail(x, err)
 		case made:
@@ -301,7 +301,7 @@ func answered(c *web.Console, x *gin.Context, err error, to string) {
 	case errors.As(err, &refusal):
 		c.Refuse(x, http.StatusConflict, refusal.Text)
 	case errors.Is(err, teams.ErrInvitationEnded), errors.Is(err, teams.ErrInvitationNotYours):
-		c.Refuse(x, http.StatusGone, web.Capital(err.Error())+".")
+		c.Refuse(x, http.StatusGone, words.Capital(err.Error())+".")
 	case err != nil:
 		c.Fail(x, err)
 	default:

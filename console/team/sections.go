@@ -6,11 +6,12 @@ import (
 	"net/http"
 	"velada/app/teams"
 	"velada/console/web"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
 
-// sectionsForm gives each team of a class a section.
+// sectionsForm returns each team of a class a section.
 type sectionsForm struct {
 	web.Form
 	Classes []web.Choice
@@ -70,7 +71,7 @@ func doSections(c *web.Console, x *gin.Context) {
 		made, err := teams.GiveSections(x.Request.Context(), c.House, web.Actor(x), site, teams.SectionsForm{Class: f.Values["class"], Parent: f.Values["parent"], Opens: opens, OpensTo: f.Values["opens_to"]})
 		if !errors.As(err, &f.Wrong) {
 			if err == nil {
-				c.Flash(x, web.Capital(web.Count(made, "page is", "pages are"))+" in the working copy. Doors and team wait in the tray: apply it, then publish.")
+				c.Flash(x, words.Capital(web.Count(made, "page is", "pages are"))+" in the working copy. Doors and team wait in the tray: apply it, then publish.")
 			}
 			c.AfterRehearsing(x, err, "/sites/"+site+"/team")
 			return

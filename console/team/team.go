@@ -9,6 +9,7 @@ import (
 	"velada/app/teams"
 	"velada/console/web"
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/core/roster"
 	"velada/house"
 	"velada/store"
@@ -175,7 +176,7 @@ func entries(d *web.Site) (rows []entryRow) {
 	site := d.Policy.Site(d.Site)
 	row := func(e access.TeamEntry, w words.Wording) entryRow {
 		r := entryRow{
-			Who: w.Entry(e), Role: e.Role, Section: web.Capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: EntryKey(e),
+			Who: w.Entry(e), Role: e.Role, Section: words.Capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: EntryKey(e),
 			Means: "May " + words.CapabilityWords(site.RoleCapabilities(e.Role)) + ".",
 		}
 		switch {
@@ -227,7 +228,7 @@ func reasonKey(s *house.State, e access.TeamEntry) string {
 	return e.Person
 }
 
-// entryKey names an entry in a form by its contents.
+// EntryKey names an entry in a form by its contents.
 func EntryKey(e access.TeamEntry) string { return web.KeyOf(e) }
 
 func whoCan(d *web.Site) (rows []canRow) {
@@ -466,7 +467,7 @@ func doRole(c *web.Console, x *gin.Context) {
 	can := access.CapabilitiesOf(x.PostFormArray("can")...).Names()
 	id := f.ID
 	if id == "" {
-		id = strings.Trim(web.NotInID.ReplaceAllString(strings.ToLower(f.Values["id"]), "-"), "-")
+		id = parts.Slug(f.Values["id"])
 		switch {
 		case id == "":
 			f.Wrong["id"] = "Call it by what its holder does, as in proofreader."

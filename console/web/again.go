@@ -10,7 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// fresh reports whether somebody has shown who they are within the last ten minutes.
+// Fresh reports whether somebody has shown who they are within the last ten minutes.
 func (c *Console) Fresh(x *gin.Context) bool {
 	at := time.Unix(c.Sessions.GetInt64(x.Request.Context(), sessionProven), 0)
 	return c.Clock().Sub(at) < StayProven
@@ -31,7 +31,7 @@ func needsProof(c *Console, x *gin.Context) {
 	x.Abort()
 }
 
-// sayWhatStays says on the next view what still signs somebody in after something
+// SayWhatStays says on the next view what still signs somebody in after something
 // that did was changed.
 func (c *Console) SayWhatStays(x *gin.Context, who store.Who, text string) {
 	keys, err := store.Passkeys(x.Request.Context(), c.House.Reader(), who)

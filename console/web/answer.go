@@ -9,7 +9,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// done says that something was done, or answers its error, and leads on.
+// Done says that something was done, or answers its error, and leads on.
 func (c *Console) Done(x *gin.Context, err error, text, to string) {
 	var refusal access.TeamRefusal
 	switch {

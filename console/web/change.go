@@ -13,7 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// changeView is a change of the house that has not been made.
+// ChangeView is a change of the house that has not been made.
 type ChangeView struct {
 	What    string
 	Sites   []changeSite
@@ -35,7 +35,7 @@ type changeSite struct {
 	Others []string
 }
 
-// houseChange shows what a change of the house would do, or makes it where that
+// HouseChange shows what a change of the house would do, or makes it where that
 // was seen and is meant.
 func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, then, done string, uses ...people.GroupUse) {
 	if x.PostForm("meant") == "yes" {
@@ -60,6 +60,7 @@ func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, th
 	c.Show(x, http.StatusOK, "house-change", p)
 }
 
+// MadeHouseChange makes a change of people and groups that was seen and is meant.
 func MadeHouseChange(c *Console, x *gin.Context, change house.PeopleChange, then, done string) {
 	if err := c.House.ChangePeople(x.Request.Context(), Actor(x), change); err != nil {
 		HouseRefused(c, x, err, then)
@@ -69,6 +70,7 @@ func MadeHouseChange(c *Console, x *gin.Context, change house.PeopleChange, then
 	x.Redirect(http.StatusSeeOther, then)
 }
 
+// HouseRefused says why a change of people and groups was not made.
 func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	var problems access.Problems
 	var wrong house.FieldErrors
@@ -87,6 +89,7 @@ func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	x.Redirect(http.StatusSeeOther, back)
 }
 
+// NewChangeView shows what a change of people and groups would do.
 func NewChangeView(c *Console, plan *house.PeoplePreview) *ChangeView {
 	s := c.House.State()
 	v := &ChangeView{What: plan.What, Nothing: len(plan.Impact.Full.Sites) == 0}
@@ -142,7 +145,7 @@ func NewChangeView(c *Console, plan *house.PeoplePreview) *ChangeView {
 			row.Loses = append(row.Loses, PersonReach{names(id), "", lose[id]})
 		}
 		if more := len(gains) + len(loses) - len(row.Gains) - len(row.Loses); more > 0 {
-			row.Others = append(row.Others, Capital(Count(more, "more person gains or loses pages.", "more people gain or lose pages.")))
+			row.Others = append(row.Others, words.Capital(Count(more, "more person gains or loses pages.", "more people gain or lose pages.")))
 		}
 		v.Sites = append(v.Sites, row)
 	}
@@ -154,7 +157,7 @@ func NewChangeView(c *Console, plan *house.PeoplePreview) *ChangeView {
 	return v
 }
 
-// personReach is somebody by name with the pages that they gain or lose.
+// PersonReach is somebody by name with the pages that they gain or lose.
 type PersonReach struct {
 	Name, URL string
 	Pages     []string

@@ -9,12 +9,13 @@ import (
 	"velada/words"
 )
 
-// checked says of a list, while it is typed, how it is understood.
+// Checked says of a list, while it is typed, how it is understood.
 type Checked struct {
 	Good []string
 	Bad  []string
 }
 
+// CheckGuests says how a list of guests is understood.
 func CheckGuests(g roster.Guests, w words.Wording) (v Checked) {
 	inside, outside := 0, []string{}
 	for _, who := range g.People {
@@ -41,9 +42,10 @@ func CheckGuests(g roster.Guests, w words.Wording) (v Checked) {
 	return v
 }
 
+// ShortList lists a few names, and how many more there are.
 func ShortList(names []string) string { return ShortListOf(names, len(names)) }
 
-// shortListOf names the first of so many.
+// ShortListOf names the first of so many.
 func ShortListOf(names []string, count int) string {
 	names = names[:min(len(names), 6)]
 	if len(names) == count {
@@ -52,7 +54,7 @@ func ShortListOf(names []string, count int) string {
 	return strings.Join(names, ", ") + fmt.Sprintf(" and %d more", count-len(names))
 }
 
-// readGroups reads groups by name or id, a line each.
+// ReadGroups reads groups by name or id, a line each.
 func ReadGroups(list string, doc *access.Document) (ids, unknown []string) {
 	for _, line := range strings.FieldsFunc(list, func(r rune) bool { return strings.ContainsRune("\n\r;,", r) }) {
 		line = strings.TrimSpace(line)

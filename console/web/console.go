@@ -1,3 +1,5 @@
+// Package web is the frame of the console: who asks, what a request needs, forms, pages and
+// what stands around every view. The rooms of the console stand on it; it knows none of them.
 package web
 
 import (
@@ -47,7 +49,7 @@ type Console struct {
 	Clock     func() time.Time // by which it is told how long ago somebody showed who they are
 }
 
-// New gives the console of a house; ctx ends its background work.
+// New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.Shelf = newShelf()
@@ -71,6 +73,7 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	return c
 }
 
+// ServeHTTP answers a request to the console’s host.
 func (c *Console) ServeHTTP(w http.ResponseWriter, r *http.Request) { c.handler.ServeHTTP(w, r) }
 
 // routes puts the rooms' requests behind what each of them needs.
@@ -143,12 +146,13 @@ func signedIn(c *Console, x *gin.Context) {
 	x.Set("actor", me)
 }
 
-// at is the instant that everything is decided at.
+// At is the instant that everything is decided at.
 func (c *Console) At() access.Instant { return access.At(c.House.Now()) }
 
-// moment says a time in the house's zone.
+// Moment says a time in the house's zone.
 func (c *Console) Moment(t time.Time) string { return words.Moment(t.In(c.House.State().Zone)) }
 
+// Actor returns who is signed in; it panics on a route that needs nobody.
 func Actor(x *gin.Context) house.Actor { return x.MustGet("actor").(house.Actor) }
 
 // onSite lets only those on who have something to do with the site; to others
@@ -182,31 +186,34 @@ func mayRehearse(c *Console, x *gin.Context) {
 	}
 }
 
+// NotFound answers as where there is nothing, or nothing that the one who asks has to do with.
 func (c *Console) NotFound(x *gin.Context) {
 	c.Refuse(x, http.StatusNotFound, "There is nothing at this address, or nothing that you have to do with.")
 }
 
+// Refuse answers with a status and why, in a sentence.
 func (c *Console) Refuse(x *gin.Context, status int, text string) {
 	p := c.Page(x, "Not here")
 	p.Problem = text
 	c.Show(x, status, "problem", p)
 }
 
-// fail answers an error of a use case.
+// Fail answers an error of a use case.
 func (c *Console) Fail(x *gin.Context, err error) {
 	switch {
 	case errors.Is(err, people.ErrMoved), errors.Is(err, pages.ErrBusy), errors.Is(err, people.ErrAddressTaken):
-		c.Refuse(x, http.StatusConflict, Capital(err.Error())+".")
+		c.Refuse(x, http.StatusConflict, words.Capital(err.Error())+".")
 	case errors.Is(err, house.ErrNoSite):
 		c.NotFound(x)
 	case errors.Is(err, house.ErrMayNot):
-		c.Refuse(x, http.StatusForbidden, Capital(err.Error())+".")
+		c.Refuse(x, http.StatusForbidden, words.Capital(err.Error())+".")
 	default:
 		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
 		c.Refuse(x, http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
 	}
 }
 
+// Remote returns the address that a request comes from.
 func Remote(r *http.Request) string {
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	if err != nil {
@@ -215,7 +222,7 @@ func Remote(r *http.Request) string {
 	return host
 }
 
-// page is what every view of the console shows around its own.
+// Page is what every view of the console shows around its own.
 type Page struct {
 	Title    string
 	House    string
@@ -236,6 +243,7 @@ type Page struct {
 	View     any
 }
 
+// SiteHead is what stands above every view of a site.
 type SiteHead struct {
 	Address, Title, Host, URL string
 	Live                      string // which edition is live, and what is not
@@ -248,6 +256,7 @@ type SiteHead struct {
 	Next                      int  // the number of the next edition
 }
 
+// Page returns what stands around a view for whoever is signed in.
 func (c *Console) Page(x *gin.Context, title string) *Page {
 	p := &Page{Title: title}
 	if s := c.House.State(); s != nil {
@@ -273,12 +282,12 @@ func (c *Console) Page(x *gin.Context, title string) *Page {
 	return p
 }
 
-// flash is told on the next view.
+// Flash is told on the next view.
 func (c *Console) Flash(x *gin.Context, text string) {
 	c.Sessions.Put(x.Request.Context(), "flash", text)
 }
 
-// complain is flash for what went wrong.
+// Complain is flash for what went wrong.
 func (c *Console) Complain(x *gin.Context, text string) {
 	c.Flash(x, text)
 	c.Sessions.Put(x.Request.Context(), "bad", true)

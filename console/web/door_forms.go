@@ -5,7 +5,7 @@ import (
 	"velada/core/access"
 )
 
-// window reads the two dates of a form.
+// Window reads the two dates of a form.
 func (f *Form) Window(zone *time.Location) (from, until access.Instant) {
 	read := func(field string) access.Instant {
 		if f.Values[field] == "" {

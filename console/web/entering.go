@@ -18,14 +18,14 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// mySite is a site with what somebody may do on it, and through what.
+// MySite is a site with what somebody may do on it, and through what.
 type MySite struct {
 	Address, Title, Can string
 	Entries             []string
 	MayLeave            bool
 }
 
-// sitesOf lists the sites that somebody has to do with, and what they may do there;
+// SitesOf lists the sites that somebody has to do with, and what they may do there;
 // a site without entries is theirs as a steward's alone.
 func SitesOf(c *Console, me house.Actor) (list []MySite) {
 	s := c.House.State()
@@ -37,7 +37,7 @@ func SitesOf(c *Console, me house.Actor) (list []MySite) {
 		w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 		row := MySite{Address: doc.Address, Title: doc.Title, Can: words.CapabilityWords(caps)}
 		for _, e := range s.Policy.Site(doc.Address).EntriesOf(s.Identity(me.Who), c.At()) {
-			text := Capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
+			text := words.Capital(e.Role) + ", for " + w.Section(e.Under) + ", " + w.Window(e.From, e.Until)
 			if e.Group != "" {
 				text += ", through " + w.Group(e.Group)
 			} else {
@@ -75,14 +75,14 @@ const (
 	SessionSecret  = "secret" // of a second step that is being set up
 )
 
-// halfIn is somebody who is signed in but for the second step.
+// HalfIn is somebody who is signed in but for the second step.
 type HalfIn struct {
 	Who store.Who
 	How string
 	To  map[string]string // where they go on to
 }
 
-// enter lets somebody in who has shown who they are, after a second step where
+// Enter lets somebody in who has shown who they are, after a second step where
 // one is set up or called for, and leads them on. strong says that what they
 // have shown stands for two steps.
 func (c *Console) Enter(x *gin.Context, who store.Who, how string, strong bool, to map[string]string) {
@@ -103,7 +103,7 @@ func (c *Console) Enter(x *gin.Context, who store.Who, how string, strong bool, 
 	c.GoOn(x, to)
 }
 
-// keep keeps a value in the session, as JSON.
+// Keep keeps a value in the session, as JSON.
 func (c *Console) Keep(x *gin.Context, key string, value any) {
 	text, err := json.Marshal(value)
 	if err != nil {
@@ -112,12 +112,12 @@ func (c *Console) Keep(x *gin.Context, key string, value any) {
 	c.Sessions.Put(x.Request.Context(), key, string(text))
 }
 
-// kept reads a value that the session keeps; false where there is none.
+// Kept reads a value that the session keeps; false where there is none.
 func (c *Console) Kept(x *gin.Context, key string, value any) bool {
 	return json.Unmarshal([]byte(c.Sessions.GetString(x.Request.Context(), key)), value) == nil
 }
 
-// begin signs somebody in on the console, under a fresh session token.
+// Begin signs somebody in on the console, under a fresh session token.
 func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) {
 	ctx := x.Request.Context()
 	if earlier := c.Sessions.GetString(ctx, SessionVisits); earlier != "" { // somebody else, or a second step later
@@ -152,7 +152,7 @@ func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) 
 // what they sign in with is changed.
 const StayProven = 10 * time.Minute
 
-// proven keeps that somebody has shown who they are just now.
+// Proven keeps that somebody has shown who they are just now.
 func (c *Console) Proven(x *gin.Context) {
 	c.Sessions.Put(x.Request.Context(), sessionProven, c.Clock().Unix())
 }
@@ -163,6 +163,7 @@ const (
 	knownLife   = 365 * 24 * time.Hour
 )
 
+// CookieName returns the name of a cookie of this host alone.
 func (c *Console) CookieName(name string) string {
 	if c.Https {
 		return "__Host-" + name
@@ -184,7 +185,7 @@ func (c *Console) knowBrowser(x *gin.Context, who store.Who) {
 	})
 }
 
-// from is where somebody comes from.
+// From is where somebody comes from.
 func (c *Console) From(x *gin.Context) house.From {
 	f := house.From{IP: Remote(x.Request)}
 	if known, err := x.Request.Cookie(c.CookieName(knownCookie)); err == nil && len(known.Value) <= 64 {
@@ -193,7 +194,7 @@ func (c *Console) From(x *gin.Context) house.From {
 	return f
 }
 
-// device says in words what a browser says of itself.
+// Device says in words what a browser says of itself.
 func Device(agent string) string {
 	find := func(fallback string, names ...[2]string) string {
 		for _, n := range names {
@@ -207,7 +208,7 @@ func Device(agent string) string {
 	return browser + find("", [2]string{"iPhone", " on an iPhone"}, [2]string{"iPad", " on an iPad"}, [2]string{"Android", " on Android"}, [2]string{"Windows", " on Windows"}, [2]string{"Mac OS X", " on a Mac"}, [2]string{"Linux", " on Linux"})
 }
 
-// visiting is the site that somebody signs in to read: its name and tint stand on
+// Visiting is the site that somebody signs in to read: its name and tint stand on
 // the page in place of Velada's.
 type Visiting struct{ Title, URL, Tint string }
 
@@ -219,7 +220,7 @@ func needsHouse(c *Console, x *gin.Context) {
 	}
 }
 
-// whoIsIn returns whoever is signed in, when that was not ended from elsewhere.
+// WhoIsIn returns whoever is signed in, when that was not ended from elsewhere.
 func (c *Console) WhoIsIn(x *gin.Context) (house.Actor, bool) {
 	ctx := x.Request.Context()
 	id := c.Sessions.GetString(ctx, SessionVisits)
@@ -240,7 +241,7 @@ func (c *Console) WhoIsIn(x *gin.Context) (house.Actor, bool) {
 	return me, true
 }
 
-// unfinished gives where somebody who is signed in must go before anything else.
+// Unfinished returns where somebody who is signed in must go before anything else.
 func (c *Console) Unfinished(x *gin.Context, me house.Actor) string {
 	ctx := x.Request.Context()
 	if c.Sessions.GetBool(ctx, SessionFirst) {
@@ -253,7 +254,7 @@ func (c *Console) Unfinished(x *gin.Context, me house.Actor) string {
 	return ""
 }
 
-// goOn leads somebody who is signed in to where they were going: to a site by a
+// GoOn leads somebody who is signed in to where they were going: to a site by a
 // ticket for its host, or to a view of the console.
 func (c *Console) GoOn(x *gin.Context, to map[string]string) {
 	if c.Sessions.GetBool(x.Request.Context(), SessionFirst) {
@@ -264,6 +265,7 @@ func (c *Console) GoOn(x *gin.Context, to map[string]string) {
 	x.Redirect(http.StatusSeeOther, c.Onward(x, to))
 }
 
+// Onward returns where somebody who is signed in goes on to.
 func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 	if site := to["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
 		if to["nonce"] == "" { // its own host begins, so that the ticket is for this browser
@@ -278,7 +280,7 @@ func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 	return LocalView(to["then"])
 }
 
-// localView returns a view of the console to go on to, whatever was asked for: a
+// LocalView returns a view of the console to go on to, whatever was asked for: a
 // path on this host that browsers read as nothing else.
 func LocalView(then string) string {
 	u, err := url.Parse(then)
@@ -290,6 +292,7 @@ func LocalView(then string) string {
 	return then
 }
 
+// Leave signs out, on the console and on every site.
 func (c *Console) Leave(x *gin.Context) error {
 	ctx := x.Request.Context()
 	if visits := c.Sessions.GetString(ctx, SessionVisits); visits != "" {

@@ -14,7 +14,7 @@ import (
 // chooseAgain is said of a file that came with a form in which something else was wrong.
 const ChooseAgain = "Choose this file again: browsers do not keep it when another field has to be corrected."
 
-// fileSent reads a file of a form, of at most so many bytes; nil where none was
+// FileSent reads a file of a form, of at most so many bytes; nil where none was
 // chosen.
 func FileSent(x *gin.Context, field string, most int64) (name string, data []byte, err error) {
 	head, err := x.FormFile(field)
@@ -33,6 +33,7 @@ func FileSent(x *gin.Context, field string, most int64) (name string, data []byt
 	return head.Filename, data, err
 }
 
+// Choice is an option of a field.
 type Choice struct {
 	ID, Name string
 	On       bool
@@ -40,7 +41,7 @@ type Choice struct {
 
 const LocalTime = "2006-01-02T15:04"
 
-// local writes an instant for a field, in the house's zone.
+// Local writes an instant for a field, in the house's zone.
 func (d *Site) Local(i access.Instant) string {
 	if i.IsZero() {
 		return ""
@@ -48,18 +49,21 @@ func (d *Site) Local(i access.Instant) string {
 	return i.Time().In(d.State.Zone).Format(LocalTime)
 }
 
+// EachWord splits a list at blanks, commas and semicolons.
 func EachWord(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;\n\r\t", r) })
 }
 
+// ReadNumber reads a number that a form or an address names.
 func ReadNumber(text string) (int64, error) { return strconv.ParseInt(text, 10, 64) }
 
-// form is what was typed, and what is wrong with it.
+// Form is what was typed, and what is wrong with it.
 type Form struct {
 	Values map[string]string
 	Wrong  house.FieldErrors
 }
 
+// Typed reads fields of a form as they were typed, without blanks around.
 func Typed(x *gin.Context, fields ...string) Form {
 	f := Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
 	for _, name := range fields {

@@ -9,13 +9,14 @@ import (
 	"velada/words"
 )
 
-// knob is an instant at which something changes.
+// Knob is an instant at which something changes.
 type Knob struct {
 	When, What, URL string
 	On              bool
 	X               int
 }
 
+// SightURL is where the sightlines of a site stand at an instant.
 func (d *Site) SightURL(at, fold string) string {
 	q := url.Values{}
 	if at != "" {
@@ -31,7 +32,7 @@ func (d *Site) SightURL(at, fold string) string {
 	return u
 }
 
-// knobs is the line of the instants at which something changes.
+// Knobs is the line of the instants at which something changes.
 func (d *Site) Knobs(fold string) ([]Knob, int) {
 	now := access.At(d.Real)
 	knobs := []Knob{{When: "now", URL: d.SightURL("", fold), On: d.Asked == "", X: 24}}

@@ -7,7 +7,7 @@ import (
 	"velada/core/access"
 )
 
-// readNetwork reads a network as people write it: one address stands for itself.
+// ReadNetwork reads a network as people write it: one address stands for itself.
 func ReadNetwork(text string) (netip.Prefix, error) {
 	if ip, err := access.ParseIP(text); err == nil {
 		return netip.PrefixFrom(ip, ip.BitLen()), nil
@@ -15,7 +15,7 @@ func ReadNetwork(text string) (netip.Prefix, error) {
 	return access.ParseNetwork(text)
 }
 
-// networkProblem says what to do about a network that is refused.
+// NetworkProblem says what to do about a network that is refused.
 func NetworkProblem(err error) string {
 	switch {
 	case errors.Is(err, access.ErrHostBits):
@@ -26,7 +26,7 @@ func NetworkProblem(err error) string {
 	return "no network as in 192.0.2.0/24, and no address"
 }
 
-// networkWords says how many addresses a network has.
+// NetworkWords says how many addresses a network has.
 func NetworkWords(p netip.Prefix) string {
 	bits := p.Addr().BitLen() - p.Bits()
 	switch {

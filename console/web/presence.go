@@ -100,7 +100,7 @@ func (p *presence) tellWhoIsHere(site string) {
 	}
 }
 
-// tellSaved tells everybody else on a page that somebody saved it.
+// TellSaved tells everybody else on a page that somebody saved it.
 func (p *presence) TellSaved(site, page, name string, version int) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -119,7 +119,7 @@ func (w *atWork) send(t told) {
 	}
 }
 
-// stream tells somebody what happens until they go, or may not be told any more.
+// Stream tells somebody what happens until they go, or may not be told any more.
 func (c *Console) Stream(x *gin.Context, id, title, path string) {
 	site, me := x.Param("site"), Actor(x)
 	canAt := func(path string) access.Capabilities {

@@ -6,7 +6,7 @@ import (
 	"velada/core/access"
 )
 
-// promiseRow puts a judged promise into words, with where its first breach is seen.
+// PromiseRow puts a judged promise into words, with where its first breach is seen.
 func (d *Site) PromiseRow(j access.Judgement) PromiseRow {
 	row := PromiseRow{ID: j.Promise.ID, Text: d.Words.Promise(*j.Promise), Kept: j.Kept}
 	if j.Kept {
@@ -23,6 +23,7 @@ func (d *Site) PromiseRow(j access.Judgement) PromiseRow {
 	return row
 }
 
+// PromiseRow is a promise with whether it is kept.
 type PromiseRow struct {
 	ID, Text string
 	Kept     bool

@@ -9,7 +9,7 @@ import (
 	"github.com/skip2/go-qrcode"
 )
 
-// sendQR sends an address as a QR code, svg or png, to be kept as a file.
+// SendQR sends an address as a QR code, svg or png, to be kept as a file.
 func (c *Console) SendQR(x *gin.Context, address, name, kind string) {
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+kind))
 	switch kind {
@@ -32,7 +32,7 @@ func (c *Console) SendQR(x *gin.Context, address, name, kind string) {
 	}
 }
 
-// qrSVG draws a QR code, a module one unit wide.
+// QrSVG draws a QR code, a module one unit wide.
 func QrSVG(text string) (string, error) {
 	code, err := qrcode.New(text, qrcode.Medium)
 	if err != nil {

@@ -6,11 +6,12 @@ import (
 	"strings"
 	"velada/core/access"
 	"velada/store"
+	"velada/words"
 
 	"github.com/gin-gonic/gin"
 )
 
-// back leads to the door that a form was sent from.
+// Back leads to the door that a form was sent from.
 func (c *Console) Back(x *gin.Context) {
 	if to := x.PostForm("back"); strings.HasPrefix(to, "/sites/"+x.Param("site")) {
 		x.Redirect(http.StatusSeeOther, to)
@@ -23,7 +24,7 @@ func (c *Console) Back(x *gin.Context) {
 	x.Redirect(http.StatusSeeOther, DoorURL(x.Param("site"), x.PostForm("page"), x.PostForm("as"), more...))
 }
 
-// rehearse changes the draft, says what is wrong if anything is, and leads back.
+// Rehearse changes the draft, says what is wrong if anything is, and leads back.
 func (c *Console) Rehearse(x *gin.Context, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
 	c.RehearseThen(x, "", change)
 	if !x.Writer.Written() {
@@ -31,14 +32,15 @@ func (c *Console) Rehearse(x *gin.Context, change func(draft *access.Site, secre
 	}
 }
 
-// rehearseThen is rehearse that leads on to a view; "" leads nowhere yet.
+// RehearseThen is rehearse that leads on to a view; "" leads nowhere yet.
 func (c *Console) RehearseThen(x *gin.Context, to string, change func(draft *access.Site, secrets map[string]store.NewSecret) error) {
 	c.AfterRehearsing(x, c.House.Trays.Rehearse(x.Request.Context(), Actor(x), x.Param("site"), change), to)
 }
 
+// AsTeamRefusal is errors.As for a refusal by the rules about teams.
 func AsTeamRefusal(err error, refusal *access.TeamRefusal) bool { return errors.As(err, refusal) }
 
-// afterRehearsing says what was wrong with a rehearsed change, if anything was,
+// AfterRehearsing says what was wrong with a rehearsed change, if anything was,
 // and leads on.
 func (c *Console) AfterRehearsing(x *gin.Context, err error, to string) {
 	var problems access.Problems
@@ -49,7 +51,7 @@ func (c *Console) AfterRehearsing(x *gin.Context, err error, to string) {
 	case errors.As(err, &problems):
 		c.Complain(x, "That does not go together: "+problems.Error())
 	case errors.Is(err, ErrMoved):
-		c.Complain(x, Capital(ErrMoved.Error())+".")
+		c.Complain(x, words.Capital(ErrMoved.Error())+".")
 	case err != nil:
 		c.Fail(x, err)
 		return

@@ -29,14 +29,14 @@ func newShelf() *Shelf {
 	return &Shelf{expirable.NewLRU[string, shelved](mostShelved, nil, longestShelf)}
 }
 
-// put keeps a value for somebody, up to half an hour, and returns its token.
+// Put keeps a value for somebody, up to half an hour, and returns its token.
 func (s *Shelf) Put(who store.Who, value any, life time.Duration) string {
 	token := identity.Token()
 	s.kept.Add(token, shelved{who, value, time.Now().Add(life)})
 	return token
 }
 
-// takeAll removes what is kept for somebody that is meant.
+// TakeAll removes what is kept for somebody that is meant.
 func (s *Shelf) TakeAll(who store.Who, meant func(value any) bool) {
 	for _, token := range s.kept.Keys() {
 		if v, there := s.kept.Peek(token); there && v.who == who && meant(v.value) {
@@ -56,7 +56,7 @@ func Shelved[T any](s *Shelf, token string, who store.Who) (value T, there bool)
 	return value, there
 }
 
-// take is Shelved for what is shown once.
+// Take is Shelved for what is shown once.
 func Take[T any](s *Shelf, token string, who store.Who) (value T, there bool) {
 	if value, there = Shelved[T](s, token, who); there {
 		there = s.kept.Remove(token)

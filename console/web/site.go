@@ -18,13 +18,13 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// doorURL is the address of a site's door with a page chosen ("" is the whole
+// DoorURL is the address of a site's door with a page chosen ("" is the whole
 // site) and somebody walking in.
 func DoorURL(site, path, as string, more ...string) string {
 	return ViewURL(site, "door", path, as, more...)
 }
 
-// viewURL is doorURL for any view of a site.
+// ViewURL is doorURL for any view of a site.
 func ViewURL(site, view, path, as string, more ...string) string {
 	q := url.Values{}
 	if path == parts.LetIn {
@@ -45,7 +45,7 @@ func ViewURL(site, view, path, as string, more ...string) string {
 	return u
 }
 
-// planRow is a page of the floor plan.
+// PlanRow is a page of the floor plan.
 type PlanRow struct {
 	Title, URL, Note string
 	Page             string // its path; "" is the whole site
@@ -54,7 +54,7 @@ type PlanRow struct {
 	Chosen, Changes  bool
 }
 
-// wayRow is one way of the door.
+// WayRow is one way of the door.
 type WayRow struct {
 	Key, Kind, Text, Sub, Window string
 	New, Gone                    bool
@@ -62,6 +62,7 @@ type WayRow struct {
 	Or                           bool
 }
 
+// Chip is a choice in a row of them.
 type Chip struct {
 	Name, URL string
 	On        bool
@@ -87,7 +88,7 @@ type whyRow struct {
 // link leads to where a thing that a why names is set.
 type link struct{ Name, URL string }
 
-// scopeView is the floor plan, with what stands beside the pages.
+// ScopeView is the floor plan, with what stands beside the pages.
 type ScopeView struct {
 	SeenBy        string
 	Plan          []PlanRow
@@ -95,7 +96,7 @@ type ScopeView struct {
 	MayChange     bool
 }
 
-// walkView is the panel of whoever walks in.
+// WalkView is the panel of whoever walks in.
 type WalkView struct {
 	Site, View, Page, As string
 	Chips                []Chip
@@ -105,13 +106,13 @@ type WalkView struct {
 	Section              bool // for somebody who has to do with a section alone
 }
 
-// tableLink leads to the door of a table on the page chosen.
+// TableLink leads to the door of a table on the page chosen.
 type TableLink struct {
 	Name, URL, Note string
 	Chosen          bool
 }
 
-// scope is the floor plan on a view; here names what is chosen beside its pages.
+// Scope is the floor plan on a view; here names what is chosen beside its pages.
 func (d *Site) Scope(here string) ScopeView {
 	v := ScopeView{Plan: d.Plan(), SeenBy: LowerArticle(d.Words.Observer(d.As))}
 	up := d.Then.Holding
@@ -134,7 +135,7 @@ func (d *Site) Scope(here string) ScopeView {
 	return v
 }
 
-// walk is the panel of whoever walks in.
+// Walk is the panel of whoever walks in.
 func (d *Site) Walk() WalkView {
 	see := *d
 	see.View = "walk"
@@ -144,7 +145,7 @@ func (d *Site) Walk() WalkView {
 	}
 }
 
-// doorContext is what the parts of the door view are worked out from.
+// Site is what the parts of the door view are worked out from.
 type Site struct {
 	State   *house.State
 	Now     *access.Site // as applied
@@ -163,7 +164,7 @@ type Site struct {
 	Reasons map[string]string // why people are on the team
 }
 
-// url is doorURL at the instant that is looked at.
+// Url is doorURL at the instant that is looked at.
 func (d *Site) Url(path, as string, more ...string) string {
 	if d.Asked != "" {
 		more = append(more, "at", d.Asked)
@@ -171,13 +172,14 @@ func (d *Site) Url(path, as string, more ...string) string {
 	return ViewURL(d.Site, d.View, path, as, more...)
 }
 
-// doorURL is url on the view of the door, whatever view this is.
+// DoorURL is url on the view of the door, whatever view this is.
 func (d *Site) DoorURL(path, as string, more ...string) string {
 	elsewhere := *d
 	elsewhere.View = "door"
 	return elsewhere.Url(path, as, more...)
 }
 
+// Path returns the path of the page that is looked at.
 func (d *Site) Path() string {
 	if d.Page == "" || d.Page == parts.LetIn {
 		return "/"
@@ -228,7 +230,7 @@ func (c *Console) Site(x *gin.Context) (*Site, error) {
 	return d, nil
 }
 
-// known is the house's document as the one who asks may know it.
+// Known is the house's document as the one who asks may know it.
 func (c *Console) Known(x *gin.Context) *access.Document {
 	return c.House.KnownTo(Actor(x), x.Param("site"))
 }
@@ -246,7 +248,7 @@ func (d *Site) namesUnknown() bool {
 	return false
 }
 
-// instantAsked reads an instant from an address or a field: RFC 3339, or a local
+// InstantAsked reads an instant from an address or a field: RFC 3339, or a local
 // time in the house's zone.
 func InstantAsked(text string, zone *time.Location) (access.Instant, bool) {
 	if text == "" {
@@ -259,7 +261,7 @@ func InstantAsked(text string, zone *time.Location) (access.Instant, bool) {
 	return access.At(t), err == nil
 }
 
-// liveNow says which edition of a site is live, how many changes are not, and
+// LiveNow says which edition of a site is live, how many changes are not, and
 // whether there is anything to publish.
 func LiveNow(s *house.State, address string) (live string, changes int, anything bool) {
 	e, w := s.Site(address).Live, s.Site(address).Working
@@ -273,7 +275,7 @@ func LiveNow(s *house.State, address string) (live string, changes int, anything
 	return live, w.Changes, w.Changes > 0
 }
 
-// sitePage begins a view of a site: its band, with the standing sentence and
+// SitePage begins a view of a site: its band, with the standing sentence and
 // which edition is live.
 func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	s, address := c.House.State(), x.Param("site")
@@ -293,7 +295,7 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	return p
 }
 
-// plan is the floor plan as somebody finds it once the rehearsal is applied.
+// Plan is the floor plan as somebody finds it once the rehearsal is applied.
 func (d *Site) Plan() []PlanRow {
 	visitor := d.Visitor(d.Policy)
 	before := d.Visitor(d.State.Policy)
@@ -345,7 +347,7 @@ func (d *Site) Plan() []PlanRow {
 	return rows
 }
 
-// treeOrder puts each page right after the page above it, and keeps the order
+// TreeOrder puts each page right after the page above it, and keeps the order
 // otherwise.
 func TreeOrder(paths []string) []string {
 	var ordered []string
@@ -383,7 +385,7 @@ func TreeOrder(paths []string) []string {
 	return ordered
 }
 
-// visitor is who walks in, for one of the two policies.
+// Visitor is who walks in, for one of the two policies.
 func (d *Site) Visitor(p *access.Policy) access.Visitor {
 	who := d.As
 	if who == "search" {
@@ -399,11 +401,11 @@ func (d *Site) Visitor(p *access.Policy) access.Visitor {
 	return v
 }
 
-// wayKey names a way of a door in a Form: its contents, so that a door that was
+// WayKey names a way of a door in a Form: its contents, so that a door that was
 // changed meanwhile is noticed.
 func WayKey(w access.Way) string { return KeyOf(w) }
 
-// keyOf names a part of a document in a form by its contents.
+// KeyOf names a part of a document in a form by its contents.
 func KeyOf(part any) string {
 	text, err := access.PartJSON(part)
 	if err != nil {
@@ -413,6 +415,7 @@ func KeyOf(part any) string {
 	return hex.EncodeToString(sum[:6])
 }
 
+// Ways lists the ways of the door that is looked at; editing names the one whose form is open.
 func (d *Site) Ways(editing string) []WayRow {
 	now, _ := parts.DoorAt(d.Now, d.Page)
 	then, _ := parts.DoorAt(d.Then, d.Page)
@@ -532,7 +535,7 @@ func (d *Site) passWindow(w access.Way) string {
 	return d.Words.Window(w.From, w.Until)
 }
 
-// elseWords says what everybody else meets at this door.
+// ElseWords says what everybody else meets at this door.
 func (d *Site) ElseWords() string {
 	decision := d.Policy.Site(d.Site).Decide(d.Path(), &access.Visitor{}, d.At)
 	switch decision.Outcome {
@@ -717,6 +720,7 @@ const EditorsRole = "editors"
 // editorMay are what a site may let its editors do beside writing.
 var EditorMay = []access.Capability{access.Publish, access.ChangeDoor, access.ManageTeam}
 
+// EditorsHold returns what editors of a site may do, and whether the site says so itself.
 func EditorsHold(site *access.Site) (access.Capabilities, bool) {
 	i := slices.IndexFunc(site.Roles, func(r access.Role) bool { return r.ID == EditorsRole })
 	if i < 0 {
@@ -725,7 +729,7 @@ func EditorsHold(site *access.Site) (access.Capabilities, bool) {
 	return access.CapabilitiesOf(site.Roles[i].Can...), true
 }
 
-// mayNotHere says of somebody who may write what they may not do, and who could
+// MayNotHere says of somebody who may write what they may not do, and who could
 // change that: where it bites.
 func (c *Console) MayNotHere(x *gin.Context, doing access.Capability) string {
 	site := x.Param("site")
@@ -747,7 +751,7 @@ func (c *Console) MayNotHere(x *gin.Context, doing access.Capability) string {
 	return "Editors of this site may not " + doing.Doing() + ". " + who + " can change that, under Team."
 }
 
-// unders are the pages that a pass or link can be limited to.
+// Unders are the pages that a pass or link can be limited to.
 func (d *Site) Unders(chosen string) []Choice {
 	list := []Choice{{"/", "the whole site", chosen == "/"}}
 	paths := TreeOrder(OrderedPaths(d.State, d.Then))
@@ -779,7 +783,7 @@ func (d *Site) linkWords(w access.Way) string {
 	return "followed " + Count(uses, "time", "times")
 }
 
-// orderedPaths lists a site's pages in the order of the working copy, then the
+// OrderedPaths lists a site's pages in the order of the working copy, then the
 // others by path.
 func OrderedPaths(s *house.State, doc *access.Site) []string {
 	live := map[string]bool{}

@@ -7,12 +7,13 @@ import (
 	"path"
 	"strings"
 	"velada/look"
+	"velada/words"
 )
 
 //go:embed templates
 var ownTemplates embed.FS
 
-// parseTemplates gives each view its own set: the parts that all share, those of its
+// parseTemplates returns each view its own set: the parts that all share, those of its
 // room, and itself. A room has its views in templates, and parts of its own in
 // templates/shared.
 func parseTemplates(rooms []Room) map[string]*template.Template {
@@ -21,7 +22,7 @@ func parseTemplates(rooms []Room) map[string]*template.Template {
 		"sprite":  look.Sprite,
 		"window":  windowSymbol,
 		"count":   Count,
-		"capital": Capital,
+		"capital": words.Capital,
 		"legend":  func() []Window { return legend },
 		"short":   short,
 		"add":     func(a, b int) int { return a + b },
@@ -52,7 +53,7 @@ func found(files fs.FS, pattern string) []string {
 	return names
 }
 
-// window is how a page looks from outside.
+// Window is how a page looks from outside.
 type Window struct{ Symbol, Text string }
 
 // windowSymbol draws a window, with a text for those who cannot see it.
@@ -61,13 +62,6 @@ func windowSymbol(w Window) template.HTML {
 		return template.HTML(`<svg class="win" aria-hidden="true"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
 	}
 	return template.HTML(`<svg class="win" role="img" aria-label="` + template.HTMLEscapeString(w.Text) + `"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
-}
-
-func Capital(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 // legend is every window with what it means.

@@ -28,6 +28,7 @@ type figure struct {
 	Seen         bool
 }
 
+// TrayView is the tray below every view of a site while somebody rehearses there.
 func TrayView(c *Console, t *house.Tray, s *house.State, back string) *trayView {
 	w := words.Wording{Document: s.Policy.Document(), Site: t.Draft, Zone: s.Zone}
 	v := &trayView{Site: t.Site, Changes: t.Changes, Clashes: t.Clashes, Back: back, Grave: t.Grave(), OwnLoss: t.OwnLoss, Trouble: t.Trouble}
@@ -99,6 +100,7 @@ func keyFigures(sum house.Summary) (list []figure) {
 	return list
 }
 
+// Plural chooses the word for a number.
 func Plural(n int, one, many string) string {
 	if n == 1 {
 		return one

@@ -9,10 +9,10 @@ import (
 	"velada/house"
 )
 
-// previewRow is a preview link as the working copy lists it.
+// PreviewRow is a preview link as the working copy lists it.
 type PreviewRow struct{ ID, Label, URL, Until, Who string }
 
-// walkPage is a page of a site in a frame, exactly as whoever walks in gets it.
+// WalkPage is a page of a site in a frame, exactly as whoever walks in gets it.
 type WalkPage struct {
 	Scope    ScopeView
 	Walk     WalkView
@@ -36,7 +36,7 @@ var shownHeaders = []string{"Content-Type", "Cache-Control", "X-Robots-Tag", "WW
 
 var frameWidths = []struct{ name, label string }{{"phone", "Phone"}, {"tablet", "Tablet"}, {"wide", "Wide"}}
 
-// widths are the widths that a frame can have, to choose from.
+// Widths are the widths that a frame can have, to choose from.
 func Widths(chosen string, url func(width string) string) (string, []Chip) {
 	if !slices.ContainsFunc(frameWidths, func(w struct{ name, label string }) bool { return w.name == chosen }) {
 		chosen = "wide"
@@ -48,7 +48,7 @@ func Widths(chosen string, url func(width string) string) (string, []Chip) {
 	return chosen, chips
 }
 
-// lookAs looks through the eyes of whoever walks in; what the one who looks may
+// LookAs looks through the eyes of whoever walks in; what the one who looks may
 // not read themself is not shown to them.
 func LookAs(c *Console, d *Site, me house.Actor, policy *access.Policy) gate.As {
 	visitor := d.Visitor(policy)
@@ -69,7 +69,7 @@ func LookAs(c *Console, d *Site, me house.Actor, policy *access.Policy) gate.As 
 	return as
 }
 
-// answerAs asks the gate for a page as somebody else, for its status and headers.
+// AnswerAs asks the gate for a page as somebody else, for its status and headers.
 func AnswerAs(c *Console, site, path string, as gate.As) (string, []headerRow) {
 	r, err := http.NewRequest(http.MethodGet, access.EscapePath(path), nil)
 	if err != nil {

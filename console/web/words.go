@@ -3,12 +3,12 @@ package web
 import (
 	"fmt"
 	"net/url"
-	"regexp"
 	"strings"
 	"velada/core/access"
 	"velada/words"
 )
 
+// LowerArticle begins a name in the middle of a sentence: “The door” becomes “the door”.
 func LowerArticle(name string) string {
 	switch {
 	case strings.HasPrefix(name, "A "):
@@ -19,9 +19,10 @@ func LowerArticle(name string) string {
 	return name
 }
 
+// PersonHit is a person that a search found.
 type PersonHit struct{ ID, Name, Address, URL string }
 
-// passesURL is where a pass or link of a site is shown or changed.
+// PassesURL is where a pass or link of a site is shown or changed.
 func PassesURL(site, kind, id string, more ...string) string {
 	q := url.Values{kind: {id}}
 	for i := 0; i+1 < len(more); i += 2 {
@@ -30,9 +31,10 @@ func PassesURL(site, kind, id string, more ...string) string {
 	return "/sites/" + site + "/passes?" + q.Encode()
 }
 
-// membersURL is where the members of a site are looked after.
+// MembersURL is where the members of a site are looked after.
 func MembersURL(address string) string { return "/sites/" + address + "/members" }
 
+// SizeWords says a size in bytes.
 func SizeWords(n int) string {
 	switch {
 	case n < 1<<10:
@@ -43,9 +45,7 @@ func SizeWords(n int) string {
 	return fmt.Sprintf("%.1f MB", float64(n)/(1<<20))
 }
 
-var NotInID = regexp.MustCompile(`[^a-z0-9]+`)
-
-// harmless keeps a spreadsheet from taking a title for a formula.
+// Harmless keeps a spreadsheet from taking a title for a formula.
 func Harmless(text string) string {
 	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
 		return "'" + text
@@ -53,6 +53,7 @@ func Harmless(text string) string {
 	return text
 }
 
+// OutcomeWords says what somebody meets on a page.
 func OutcomeWords(o access.Outcome) string {
 	return map[access.Outcome]string{
 		access.Open: "it opens", access.Held: "a holding page", access.Challenge: "a further step", access.Pending: "waiting",
@@ -63,7 +64,7 @@ func OutcomeWords(o access.Outcome) string {
 // roleOrder is the built-in roles, the most powerful first.
 var RoleOrder = []string{"owner", "admin", "publisher", "editor", "usher", "analyst", "viewer"}
 
-// count says a number of things: 1 page, 2 pages, no people.
+// Count says a number of things: 1 page, 2 pages, no people.
 func Count(n int, one, many string) string {
 	switch n {
 	case 0:
@@ -74,7 +75,7 @@ func Count(n int, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// windowOf is the window for a decision.
+// WindowOf is the window for a decision.
 func WindowOf(d access.Decision) Window {
 	switch d.Outcome {
 	case access.Open:
@@ -98,7 +99,7 @@ type standingWords struct {
 	Held             bool // a holding page stands
 }
 
-// siteStanding puts how a site stands into a sentence. It is computed, never typed.
+// SiteStanding puts how a site stands into a sentence. It is computed, never typed.
 func SiteStanding(st access.Standing, zone words.Wording) standingWords {
 	var w standingWords
 	team := Count(st.Editors, "person", "people") + " can edit"
@@ -109,15 +110,15 @@ func SiteStanding(st access.Standing, zone words.Wording) standingWords {
 	if st.Listed {
 		listed = "Search engines may list it."
 	}
-	w.Quiet = listed + " " + Capital(team) + "."
+	w.Quiet = listed + " " + words.Capital(team) + "."
 	switch {
 	case st.State == "draft":
 		w.Rest = "This site has never been published."
-		w.Quiet = Capital(Count(st.Previewers, "person", "people")) + " can see its working copy. " + Capital(team) + "."
+		w.Quiet = words.Capital(Count(st.Previewers, "person", "people")) + " can see its working copy. " + words.Capital(team) + "."
 		return w
 	case st.State == "down":
 		w.Rest = "This site is taken down."
-		w.Quiet = Capital(team) + "."
+		w.Quiet = words.Capital(team) + "."
 		return w
 	case st.Holding:
 		kind := "A maintenance page stands in place of the site"
@@ -140,6 +141,7 @@ func SiteStanding(st access.Standing, zone words.Wording) standingWords {
 	return w
 }
 
+// KeysToo says who comes in by passes and links beside.
 func KeysToo(st access.Standing) string {
 	if st.WalkPast == 0 {
 		return ""
@@ -147,7 +149,7 @@ func KeysToo(st access.Standing) string {
 	return " and " + Count(st.WalkPast, "pass or link", "passes or links")
 }
 
-// viewers counts who opens a site: people, guests from outside, passes, links.
+// Viewers counts who opens a site: people, guests from outside, passes, links.
 func Viewers(st access.Standing) string {
 	parts := []string{}
 	if n := st.Viewers + st.Guests; n > 0 {
@@ -171,6 +173,7 @@ func Viewers(st access.Standing) string {
 	return parts[0]
 }
 
+// Meets says what a stranger meets.
 func Meets(d access.Decision) string {
 	switch {
 	case d.Outcome == access.Absent || d.Outcome == access.Missing:

@@ -72,7 +72,7 @@ var BuiltInRoles = map[string]Capabilities{
 	"analyst":   CapabilitiesOf("preview", "traffic"),
 }
 
-// Capabilities gives what an identity may do at a normalised path.
+// Capabilities returns what an identity may do at a normalised path.
 func (s *CompiledSite) Capabilities(path string, id Identity, t Instant) Capabilities {
 	if s == nil || !id.Known() {
 		return 0

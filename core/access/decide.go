@@ -141,7 +141,7 @@ func (e *teamEntry) names(id *Identity, t Instant) bool {
 }
 
 // conditions works out the doors of the path, leaving hidden ones out for as
-// long as one is not satisfied. It gives the first that is not satisfied,
+// long as one is not satisfied. It returns the first that is not satisfied,
 // whether the site's own door is not, and what satisfied the last one.
 func (q *asking) conditions(why *trace) (list []*condition, first *condition, siteDoor bool, via Via) {
 	list = q.area.conditions
@@ -168,7 +168,7 @@ again:
 	return list, first, siteDoor, via
 }
 
-// opens gives the first of the ways that is satisfied.
+// opens returns the first of the ways that is satisfied.
 func (q *asking) opens(ways []*way) *way {
 	if q.capped {
 		return nil

@@ -169,7 +169,7 @@ type Member struct {
 	Status string `doc:"status,required,enum=pending|approved|blocked"`
 }
 
-// TeamEntry gives a person, a group or an address a role on part of a site.
+// TeamEntry returns a person, a group or an address a role on part of a site.
 type TeamEntry struct {
 	Person   string  `doc:"person"`
 	Group    string  `doc:"group"`

@@ -100,7 +100,7 @@ func ImpactOf(before, after *Policy, at Instant) Impact {
 	return impactBetween(before, at, after, at, at, nil)
 }
 
-// sameOrder gives both policies over one order of people: those of the first,
+// sameOrder returns both policies over one order of people: those of the first,
 // then those only in the second.
 func sameOrder(before, after *Policy) (*Policy, *Policy) {
 	if before.people == after.people {

@@ -56,7 +56,7 @@ func (s *CompiledSite) Shareable(path string, v *Visitor, t Instant) bool {
 	return p != nil && len(p.tables) == 0 && s.decide(a, true, &Visitor{}, t, nil).Outcome == Open
 }
 
-// Listed gives the paths for the sitemap, in byte order: the existing pages
+// Listed returns the paths for the sitemap, in byte order: the existing pages
 // whose noindex is false, under maintenance as if the holding page were off.
 func (s *CompiledSite) Listed(t Instant) []string {
 	var paths []string

@@ -4,7 +4,7 @@ import (
 	"slices"
 )
 
-// matchesAny reports whether an address is at one of some domains.
+// MatchesAny reports whether an address is at one of some domains.
 func MatchesAny(domains []string, a Address) bool {
 	return slices.ContainsFunc(domains, func(d string) bool {
 		pattern, err := ParseDomainPattern(d)

@@ -137,7 +137,7 @@ func visitorFromNetwork(name string) Visitor {
 	return Visitor{IP: n.Addr()}
 }
 
-// Member gives somebody who is in a group at an instant: its first person, or
+// Member returns somebody who is in a group at an instant: its first person, or
 // else somebody at its first domain; false where nobody can be.
 func (p *Policy) Member(group string, t Instant) (Visitor, bool) {
 	g := p.groupByID[group]
@@ -157,7 +157,7 @@ func (p *Policy) Member(group string, t Instant) (Visitor, bool) {
 	return Visitor{}, false
 }
 
-// Observer gives the visitor that an observer's name means on a site
+// Observer returns the visitor that an observer's name means on a site
 // (stranger, outsider, person:ID, domain:D, address:A, network:N, pass:ID,
 // link:ID), and whether it means one.
 func (p *Policy) Observer(who string) (Visitor, bool) {

@@ -121,7 +121,7 @@ func (p plain) entries(address string) (list []TeamEntry) {
 // members are those of the site asked for.
 func (p plain) members() []Member { s := p.site; return s.Members }
 
-// identity gives the address that counts, and whether one was dropped.
+// identity returns the address that counts, and whether one was dropped.
 func (p plain) identity() (address string, dropped bool) {
 	address = p.me()
 	me := p.person(address)

@@ -147,7 +147,7 @@ func sameSlice[T any](a, b []T) bool {
 	return len(a) == len(b) && (len(a) == 0 || reflect.ValueOf(a).Pointer() == reflect.ValueOf(b).Pointer())
 }
 
-// ids gives the ids of the people of this document.
+// ids returns the ids of the people of this document.
 func (r *roster) ids() map[string]bool {
 	r.idSetOnce.Do(func() { r.idSet = idsOf(r.byID) })
 	return r.idSet
@@ -156,7 +156,7 @@ func (r *roster) ids() map[string]bool {
 // Document is what the Policy was compiled from; it must not be changed.
 func (p *Policy) Document() *Document { return p.doc }
 
-// Site gives a site by its address, or nil. A nil site decides absent.
+// Site returns a site by its address, or nil. A nil site decides absent.
 func (p *Policy) Site(address string) *CompiledSite { return p.sites[address] }
 
 // Document is the site as its document has it; nil where there is none.
@@ -186,7 +186,7 @@ const (
 // Known reports whether the Identity is somebody.
 func (i Identity) Known() bool { return i.kind != nobody }
 
-// Person gives the identity of a person by id.
+// Person returns the identity of a person by id.
 func (p *Policy) Person(id string) (Identity, bool) {
 	list := p.people.byID[id]
 	if len(list) == 0 {
@@ -204,7 +204,7 @@ func (p *Policy) Address(a Address) Identity {
 	return Identity{kind: bareAddress, address: a}
 }
 
-// PersonOf gives the document's person behind an identity, if it is one.
+// PersonOf returns the document's person behind an identity, if it is one.
 func (p *Policy) PersonOf(i Identity) (Person, bool) {
 	if i.kind != aPerson {
 		return Person{}, false

@@ -60,7 +60,7 @@ func TestCompiledEqualsPlainReading(t *testing.T) {
 	}
 }
 
-// without gives the document with one site changed.
+// without returns the document with one site changed.
 func without(t *testing.T, p *Policy, change func(s *Site)) *Policy {
 	t.Helper()
 	copied := *p.doc.Sites[0]

@@ -37,7 +37,7 @@ func Read(text []byte) (*Document, error) {
 	return doc, nil
 }
 
-// parseTree gives the one root node of a YAML or JSON text.
+// parseTree returns the one root node of a YAML or JSON text.
 func parseTree(text []byte) (*yaml.Node, error) {
 	if trimmed := bytes.TrimLeft(text, " \t\r\n"); len(trimmed) > 0 && trimmed[0] == '{' {
 		if root, err := jsonTree(text); err == nil {
@@ -242,7 +242,7 @@ func kindName(n *yaml.Node) string {
 	return "a value with a tag of its own"
 }
 
-// find gives the node at a place, or the nearest above it.
+// find returns the node at a place, or the nearest above it.
 func find(root *yaml.Node, where *place) *yaml.Node {
 	if where == nil {
 		return root

@@ -89,7 +89,7 @@ func (r *roster) named(id string, to people) {
 	}
 }
 
-// at gives everyone whose address matches one of the patterns.
+// at returns everyone whose address matches one of the patterns.
 func (r *roster) at(patterns []DomainPattern) people {
 	set := roaring.New()
 	for _, p := range patterns {
@@ -108,7 +108,7 @@ func (r *roster) at(patterns []DomainPattern) people {
 	return set
 }
 
-// known gives the person of this document behind an entry of the roster, if any.
+// known returns the person of this document behind an entry of the roster, if any.
 func (r *roster) known(i uint32) (uint32, bool) {
 	if !r.absent.Contains(i) {
 		return i, true

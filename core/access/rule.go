@@ -45,7 +45,7 @@ func (r *rule) caps(site string) bool {
 	}
 }
 
-// rulesAt gives the house rules in force for the site.
+// rulesAt returns the house rules in force for the site.
 func (s *CompiledSite) rulesAt(t Instant) (set ruleSet) {
 	for i := range s.rules {
 		if s.rules[i].win.holds(t) {
@@ -55,7 +55,7 @@ func (s *CompiledSite) rulesAt(t Instant) (set ruleSet) {
 	return set
 }
 
-// ruleOf gives the id of the first rule of a kind that is in force, for telling why.
+// ruleOf returns the id of the first rule of a kind that is in force, for telling why.
 func (s *CompiledSite) ruleOf(kind ruleSet, t Instant) string {
 	for i := range s.rules {
 		if s.rules[i].kind&kind != 0 && s.rules[i].win.holds(t) {

@@ -40,7 +40,7 @@ func (s *CompiledSite) survey(t Instant) *surveyor {
 	return v
 }
 
-// satisfying gives everyone with an identity that satisfies one of the ways.
+// satisfying returns everyone with an identity that satisfies one of the ways.
 func (v *surveyor) satisfying(ways []*way) people {
 	set := roaring.New()
 	for _, w := range ways {
@@ -88,7 +88,7 @@ func (v *surveyor) area(a *area) *areaSets {
 	return sets
 }
 
-// entry gives everyone that a team entry in force names, house rules considered.
+// entry returns everyone that a team entry in force names, house rules considered.
 func (v *surveyor) entry(e *teamEntry) people {
 	set := e.people
 	if e.group != nil {
@@ -126,7 +126,7 @@ func (v *surveyor) opens(a *area, sets *areaSets) people {
 	return set
 }
 
-// page gives everyone who opens a page, where it exists.
+// page returns everyone who opens a page, where it exists.
 func (v *surveyor) page(p *page, a *area) people {
 	if v == nil || p == nil {
 		return roaring.New()
@@ -134,7 +134,7 @@ func (v *surveyor) page(p *page, a *area) people {
 	return v.area(a).open
 }
 
-// table gives everyone who is shown a table of a page.
+// table returns everyone who is shown a table of a page.
 func (v *surveyor) table(p *page, tb *table) people {
 	if known := v.tables[tb]; known != nil {
 		return known
@@ -155,7 +155,7 @@ func (v *surveyor) table(p *page, tb *table) people {
 	return set
 }
 
-// capability gives everyone who has a capability over an area.
+// capability returns everyone who has a capability over an area.
 func (v *surveyor) capability(a *area, c Capability) people {
 	if v == nil {
 		return roaring.New()

@@ -13,7 +13,7 @@ type Share struct {
 	Else     Decision
 }
 
-// Shares gives the share of a page's audience that each path has among the people
+// Shares returns the share of a page's audience that each path has among the people
 // of a group (group:ID), of the guest lists of the site (guests), or of its team (team).
 func (p *Policy) Shares(site, who string, paths []string, t Instant) []Share {
 	s := p.Site(site)
@@ -35,7 +35,7 @@ func (p *Policy) Shares(site, who string, paths []string, t Instant) []Share {
 	return shares
 }
 
-// named gives the people whom a name of several means now.
+// named returns the people whom a name of several means now.
 func (v *surveyor) named(who string) people {
 	s, set := v.site, roaring.New()
 	if id, ok := strings.CutPrefix(who, "group:"); ok {

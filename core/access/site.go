@@ -93,7 +93,7 @@ func newCondition(path string, hide bool, ways []*way, above []*condition) *cond
 	return c
 }
 
-// inForce gives the kinds of the ways that are in force at an instant.
+// inForce returns the kinds of the ways that are in force at an instant.
 func (c *condition) inForce(t Instant) uint16 {
 	kinds := c.kinds
 	for _, w := range c.dated {

@@ -90,7 +90,7 @@ type Look struct {
 	Hidden   bool   // that door is hidden
 }
 
-// FloorPlan gives every page and every door's path of a site, in byte order, as
+// FloorPlan returns every page and every door's path of a site, in byte order, as
 // a visitor finds them at an instant.
 func (s *CompiledSite) FloorPlan(v *Visitor, t Instant) []Look {
 	if s == nil {

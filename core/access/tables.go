@@ -2,7 +2,7 @@ package access
 
 import "slices"
 
-// TablesShown gives the ids of the tables of records that a visitor is shown on
+// TablesShown returns the ids of the tables of records that a visitor is shown on
 // the page at a path, in the page's order; d is the decision for them.
 func (s *CompiledSite) TablesShown(path string, d Decision, v *Visitor, t Instant) []string {
 	shown := []string{}

@@ -4,7 +4,7 @@ import (
 	"slices"
 )
 
-// Timeline gives the instants t, from < t <= until, at which any answer
+// Timeline returns the instants t, from < t <= until, at which any answer
 // changes by the passing of time alone, with what changes then.
 func (p *Policy) Timeline(from, until Instant) []Impact { return p.timeline(p.doc.Sites, from, until) }
 
@@ -89,7 +89,7 @@ func (s *CompiledSite) Instants(after Instant) []Instant {
 	return cuts[first:]
 }
 
-// SteadyUntil gives the instant until which the answers of the site to one visitor,
+// SteadyUntil returns the instant until which the answers of the site to one visitor,
 // whoever it is, stay the same from t on; false where they depend on the IP address
 // too.
 func (s *CompiledSite) SteadyUntil(t Instant) (until Instant, steady bool) {

@@ -93,7 +93,7 @@ func (v *validator) window(from, until Instant, where *place) {
 	}
 }
 
-// path checks a path and gives its normal form.
+// path checks a path and returns its normal form.
 func (v *validator) path(path string, where *place) string {
 	normal, err := DocumentPath(path)
 	if err != nil {
@@ -344,7 +344,7 @@ type wayList struct {
 	items      []string
 }
 
-// lists gives all lists of a way with the kind that each belongs to.
+// lists returns all lists of a way with the kind that each belongs to.
 func (w *Way) lists() []wayList {
 	return []wayList{
 		{"domain", "domains", w.Domains}, {"people", "people", w.People}, {"groups", "groups", w.Groups},

@@ -561,7 +561,7 @@ func (w *trace) offers(o Offers) {
 	}
 }
 
-// loadZone gives the house's zone, for showing times; validated before.
+// loadZone returns the house's zone, for showing times; validated before.
 func loadZone(name string) *time.Location {
 	zone, err := time.LoadLocation(name)
 	if err != nil {

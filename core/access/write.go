@@ -50,7 +50,7 @@ func ReadPart(text []byte, into any) error {
 	return nil
 }
 
-// treeOf gives the tree of a document value, leaving out what is as by default.
+// treeOf returns the tree of a document value, leaving out what is as by default.
 func treeOf(v reflect.Value) *yaml.Node {
 	switch {
 	case v.Type() == instantType:

@@ -5,6 +5,7 @@ import (
 	"velada/core/access"
 )
 
+// Within reports whether an instant lies in a window; a zero end is open.
 func Within(from, until, at access.Instant) bool {
 	return (from.IsZero() || !at.Before(from)) && (until.IsZero() || at.Before(until))
 }
@@ -16,7 +17,7 @@ const TablePrefix = "table:"
 // TableDoor is the name of a table's door.
 func TableDoor(path, id string) string { return TablePrefix + path + "#" + id }
 
-// CutTable gives the page and id of a table's door.
+// CutTable returns the page and id of a table's door.
 func CutTable(door string) (path, id string, is bool) {
 	rest, is := strings.CutPrefix(door, TablePrefix)
 	if !is {
@@ -53,7 +54,7 @@ func SetTable(draft *access.Site, door string, ways []access.Way) {
 // LetIn stands where a door's path does for the ways past the holding page.
 const LetIn = "let-in"
 
-// DoorAt gives the ways, mode and hide of the door at a path; "" is the site's own.
+// DoorAt returns the ways, mode and hide of the door at a path; "" is the site's own.
 func DoorAt(s *access.Site, path string) (door access.PageDoor, there bool) {
 	if path == LetIn {
 		return access.PageDoor{Ways: s.Holding.LetIn}, true
@@ -75,6 +76,7 @@ func DoorAt(s *access.Site, path string) (door access.PageDoor, there bool) {
 	return access.PageDoor{Path: path, Mode: "also"}, false
 }
 
+// Pass returns a pass of a site by id, or nil.
 func Pass(s *access.Site, id string) *access.Link {
 	for _, p := range s.Passes {
 		if p.ID == id {
@@ -84,6 +86,7 @@ func Pass(s *access.Site, id string) *access.Link {
 	return nil
 }
 
+// Link returns a link of a site by id, or nil.
 func Link(s *access.Site, id string) *access.Link {
 	for i := range s.Links {
 		if s.Links[i].ID == id {

@@ -1,3 +1,4 @@
+// Package parts finds, changes and merges parts of a policy document. It decides nothing.
 package parts
 
 import (
@@ -7,14 +8,14 @@ import (
 	"velada/core/access"
 )
 
-// unit is a part of a site that is changed as a whole: two people may change
+// Unit is a part of a site that is changed as a whole: two people may change
 // different units without meeting.
 type Unit struct {
 	Kind string // door, table, pass, link, holding, sign-up, team, role
 	ID   string // a path, an id, or whose entry of the team it is
 }
 
-// units gives each unit of a site in its written form.
+// units returns each unit of a site in its written form.
 func units(s *access.Site) map[Unit]string {
 	list := map[Unit]string{
 		{"door", ""}:    Text(s.Door),
@@ -44,7 +45,7 @@ func units(s *access.Site) map[Unit]string {
 	return list
 }
 
-// entryName names an entry of a team by who it is, where, and the how-manieth.
+// EntryName names an entry of a team by who it is, where, and the how-manieth.
 func EntryName(team []access.TeamEntry, at int) string {
 	who := func(e access.TeamEntry) string { return e.Person + "|" + e.Group + "|" + e.Address + "|" + e.Under }
 	n := 0
@@ -79,6 +80,7 @@ func takeEntry(list, from []access.TeamEntry, name string) []access.TeamEntry {
 	return list
 }
 
+// Text returns a part of a document in its written form.
 func Text(part any) string {
 	text, err := access.PartJSON(part)
 	if err != nil {
@@ -87,7 +89,7 @@ func Text(part any) string {
 	return string(text)
 }
 
-// changedUnits lists the units that differ between two states of a site, in a
+// Changed lists the units that differ between two states of a site, in a
 // steady order.
 func Changed(before, after *access.Site) []Unit {
 	was, is := units(before), units(after)
@@ -113,7 +115,7 @@ func Changed(before, after *access.Site) []Unit {
 
 var unitOrder = []string{"door", "table", "pass", "link", "holding", "sign-up", "team", "role"}
 
-// places gives where in its list each unit of a site stands, from 1.
+// places returns where in its list each unit of a site stands, from 1.
 func places(s *access.Site) map[Unit]int {
 	at := map[Unit]int{}
 	for i, d := range s.Doors {
@@ -134,7 +136,7 @@ func places(s *access.Site) map[Unit]int {
 	return at
 }
 
-// merge puts what a rehearsal changed (base → draft) onto the site as it is
+// Merge puts what a rehearsal changed (base → draft) onto the site as it is
 // now. clashes are the units that somebody else changed differently meanwhile;
 // there the rehearsal's state is taken.
 func Merge(base, draft, now *access.Site) (merged *access.Site, clashes []Unit) {

@@ -2,21 +2,17 @@ package parts
 
 import (
 	"cmp"
-	"fmt"
-	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 	"velada/core/access"
-
-	"golang.org/x/text/unicode/norm"
 )
 
-// groupNamed reports whether another group than the one with an id has a name.
+// GroupNamed reports whether another group than the one with an id has a name.
 func GroupNamed(doc *access.Document, name, but string) bool {
 	return slices.ContainsFunc(doc.Groups, func(g access.Group) bool { return g.ID != but && strings.EqualFold(cmp.Or(g.Name, g.ID), name) })
 }
 
+// MustAddress reads an address that was read before; it panics where it is none.
 func MustAddress(text string) access.Address {
 	a, err := access.ParseAddress(text)
 	if err != nil {
@@ -25,7 +21,7 @@ func MustAddress(text string) access.Address {
 	return a
 }
 
-// canonical writes an address as addresses are compared.
+// Canonical writes an address as addresses are compared.
 func Canonical(address string) string {
 	a, err := access.ParseAddress(address)
 	if err != nil {
@@ -34,7 +30,7 @@ func Canonical(address string) string {
 	return a.String()
 }
 
-// groupsWithin gives a group and all groups in it.
+// GroupsWithin returns a group and all groups in it.
 func GroupsWithin(doc *access.Document, group string) []*access.Group {
 	var list []*access.Group
 	var add func(id string)
@@ -52,7 +48,7 @@ func GroupsWithin(doc *access.Document, group string) []*access.Group {
 	return list
 }
 
-// peopleWithin gives the people of a group and of the groups in it, whenever those
+// PeopleWithin returns the people of a group and of the groups in it, whenever those
 // hold.
 func PeopleWithin(doc *access.Document, group string) map[string]bool {
 	people := map[string]bool{}
@@ -64,21 +60,7 @@ func PeopleWithin(doc *access.Document, group string) map[string]bool {
 	return people
 }
 
-var notInID = regexp.MustCompile(`[^a-z0-9]+`)
-
-// freeID makes an id out of a name that nothing has yet.
-func FreeID(name, fallback string, taken func(id string) bool) string {
-	base := strings.Trim(notInID.ReplaceAllString(strings.ToLower(plainLetters(name)), "-"), "-")
-	if base == "" {
-		base = fallback
-	}
-	id := base
-	for n := 2; taken(id); n++ {
-		id = fmt.Sprintf("%s-%d", base, n)
-	}
-	return id
-}
-
+// PersonAt returns a person of a document by id, or nil.
 func PersonAt(doc *access.Document, id string) *access.Person {
 	if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == id }); i >= 0 {
 		return &doc.People[i]
@@ -86,13 +68,13 @@ func PersonAt(doc *access.Document, id string) *access.Person {
 	return nil
 }
 
-// isTheirs reports whether an address is one that a person has or had.
+// IsTheirs reports whether an address is one that a person has or had.
 func IsTheirs(p access.Person, address string) bool {
 	a := Canonical(address)
 	return Canonical(p.Address) == a || slices.ContainsFunc(p.Former, func(f string) bool { return Canonical(f) == a })
 }
 
-// personWith returns the person who has or had an address, or nil.
+// PersonWith returns the person who has or had an address, or nil.
 func PersonWith(doc *access.Document, a access.Address) *access.Person {
 	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return IsTheirs(p, a.String()) })
 	if i < 0 {
@@ -101,14 +83,14 @@ func PersonWith(doc *access.Document, a access.Address) *access.Person {
 	return &doc.People[i]
 }
 
-// newPerson puts somebody new into a document and returns their id.
+// NewPerson puts somebody new into a document and returns their id.
 func NewPerson(doc *access.Document, a access.Address, name string) string {
 	id := FreeID(name, "person", func(id string) bool { return PersonAt(doc, id) != nil })
 	doc.People = append(doc.People, access.Person{ID: id, Name: name, Address: a.String()})
 	return id
 }
 
-// GroupAt gives a group of a document by its id, or nil.
+// GroupAt returns a group of a document by its id, or nil.
 func GroupAt(doc *access.Document, id string) *access.Group {
 	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {
 		return &doc.Groups[i]
@@ -116,7 +98,7 @@ func GroupAt(doc *access.Document, id string) *access.Group {
 	return nil
 }
 
-// readdressPerson gives a person another address; the one that they had stays theirs.
+// ReaddressPerson returns a person another address; the one that they had stays theirs.
 func ReaddressPerson(p *access.Person, a access.Address) {
 	if Canonical(p.Address) == a.String() {
 		p.Address = a.String()
@@ -126,7 +108,7 @@ func ReaddressPerson(p *access.Person, a access.Address) {
 	p.Former, p.Address = append(former, Canonical(p.Address)), a.String()
 }
 
-// nameByID names a person by their id wherever a document names one of their
+// NameByID names a person by their id wherever a document names one of their
 // addresses.
 func NameByID(doc *access.Document, p access.Person) {
 	Everywhere(doc, func(list []string) []string {
@@ -183,14 +165,4 @@ func Everywhere(doc *access.Document, change func(list []string) []string, membe
 			doc.Sites[i] = s
 		}
 	}
-}
-
-// plainLetters takes the marks off letters, as in Ortuño.
-func plainLetters(text string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.Is(unicode.Mn, r) {
-			return -1
-		}
-		return r
-	}, norm.NFD.String(text))
 }

@@ -212,7 +212,7 @@ func (s *Sheet) recogniseByContents() {
 	}
 }
 
-// People gives the people of a sheet with its columns taken as the fields say.
+// People returns the people of a sheet with its columns taken as the fields say.
 func (s *Sheet) People(fields []Field) (list []Person) {
 	for _, row := range s.Rows {
 		p := Person{Line: row.Line}
@@ -246,7 +246,7 @@ func (s *Sheet) People(fields []Field) (list []Person) {
 	return list
 }
 
-// unfolded gives the lines of a text in which a line that begins with white
+// unfolded returns the lines of a text in which a line that begins with white
 // space goes on the one before, with where each began.
 func unfolded(text []byte, each func(line int, text string) error) error {
 	in := bufio.NewScanner(bytes.NewReader(text))

@@ -38,7 +38,7 @@ var made = sync.OnceValues(func() ([]byte, error) {
 	return os.ReadFile(file)
 })
 
-// Open gives a database with the demo house as at demo.Start, closed when the
+// Open returns a database with the demo house as at demo.Start, closed when the
 // test ends.
 func Open(t testing.TB) *sql.DB {
 	t.Helper()

@@ -1,0 +1,59 @@
+package parts
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// Slug makes out of words what can stand in an id or an address: small letters of
+// ASCII and digits, with hyphens between them; "" where nothing is left.
+func Slug(text string) string {
+	return slug(plainLetters(text), func(r rune) bool { return r >= 'a' && r <= 'z' || r >= '0' && r <= '9' })
+}
+
+// PathSlug makes out of words a part of a path: like Slug, but letters of every script,
+// dots and underscores stay.
+func PathSlug(text string) string {
+	return strings.Trim(slug(text, func(r rune) bool {
+		return unicode.IsLetter(r) || unicode.IsNumber(r) || strings.ContainsRune("._~", r)
+	}), ".-")
+}
+
+func slug(text string, stays func(r rune) bool) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(text) {
+		switch {
+		case stays(r):
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	return strings.Trim(b.String(), "-")
+}
+
+// FreeID makes an id out of a name that nothing has yet.
+func FreeID(name, fallback string, taken func(id string) bool) string {
+	base := Slug(name)
+	if base == "" {
+		base = fallback
+	}
+	id := base
+	for n := 2; taken(id); n++ {
+		id = fmt.Sprintf("%s-%d", base, n)
+	}
+	return id
+}
+
+// plainLetters takes the marks off letters, as in Ortuño.
+func plainLetters(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(text))
+}
