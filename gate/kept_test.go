@@ -64,7 +64,11 @@ func TestWhatIsKeptIsWhatIsWorkedOut(t *testing.T) {
 		return said(q.asked)
 	}
 	statuses := map[string]int{}
-	for round := range 90 {
+	rounds := 90
+	if slowedDown {
+		rounds = 12
+	}
+	for round := range rounds {
 		var list []question
 		site := sites[round%len(sites)] // few places at a time, so that the same is asked again and again
 		paths := slices.Concat(d.house.State().Site(site).Working.Order, []string{"/nowhere", "/hill.svg"})
@@ -102,7 +106,7 @@ func TestWhatIsKeptIsWhatIsWorkedOut(t *testing.T) {
 		}
 	}
 	for _, status := range []string{"200", "401", "403", "404", "503"} {
-		if statuses[status] == 0 {
+		if statuses[status] == 0 && !slowedDown {
 			t.Errorf("no answer was %s: %v", status, statuses)
 		}
 	}

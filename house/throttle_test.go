@@ -20,6 +20,7 @@ import (
 )
 
 func TestNobodyLocksSomebodyElseOut(t *testing.T) {
+	t.Parallel() // it waits
 	h := demoHouse(t)
 	h.ConsoleURL = "http://velada.localhost"
 	const pilar = "pilar@cerroalcor.example"

@@ -1,4 +1,5 @@
-// Every view by axe: nothing serious, by day, in the evening and on a phone.
+// Goes through every view with axe, as it looks one way; a test file each does that, so
+// that they run beside each other.
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
@@ -21,9 +22,11 @@ after(async () => {
 const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/people?new=yes", "/people/katya-cifuentes", "/groups/variable-stars?change=yes", "/groups/antlia/roster", "/new-group", "/sites/variable-stars/team?sections=new", "/sites/variable-stars/members", "/join", "/notices", "/outbox", "/house-rules", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"], ["society", "/members"], ["society", "/velada/join"]];
 
-async function check(page, name) {
+const everything = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
+
+async function check(page, name, asked) {
   await page.evaluate(axe);
-  const { violations } = await page.evaluate(() => globalThis.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }));
+  const { violations } = await page.evaluate((runOnly) => globalThis.axe.run(document, { runOnly }), asked);
   const serious = violations.filter((v) => ["serious", "critical"].includes(v.impact));
   assert.deepEqual(serious.map((v) => `${v.id}: ${v.nodes[0].html}`), [], name);
   const wide = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
@@ -32,45 +35,43 @@ async function check(page, name) {
   assert.ok(!tab || tab.left >= 0 && tab.right <= page.viewportSize().width, `${name}: the tab that one is on is out of sight`);
 }
 
-for (const [name, options] of Object.entries({
-  "by day": { viewport: { width: 1280, height: 800 } },
-  "in the evening": { viewport: { width: 1280, height: 800 }, colorScheme: "dark" },
-  "on a phone": { viewport: { width: 360, height: 740 } },
-})) {
+// nothingSerious looks at every view in a browser of some kind; asked are the rules of
+// axe that may turn out otherwise there.
+export function nothingSerious(name, options, asked = everything) {
   test(`nothing serious ${name}`, async () => {
     const context = await browser.newContext({ ...options, bypassCSP: true });
     const page = await context.newPage();
     await page.goto(`${house.console}/sign-in`);
-    await check(page, "/sign-in");
+    await check(page, "/sign-in", asked);
     await page.goto(`${house.console}/forgot`);
-    await check(page, "/forgot");
+    await check(page, "/forgot", asked);
     for (const [site, path] of visitorViews) {
       await page.goto(house.site(site, path));
-      await check(page, site + path);
+      await check(page, site + path, asked);
     }
     await signIn(page, house);
     for (const view of consoleViews) {
       await page.goto(house.console + view);
-      await check(page, view);
+      await check(page, view, asked);
     }
     await page.goto(`${house.console}/groups/antlia/roster`);
     await page.getByLabel("or paste it here").fill("name,address\nNoor Haddad,noor@aula.cerroalcor.example\nBroken,broken");
     await page.getByRole("button", { name: "Read it" }).click();
     await page.getByText("What it would change").waitFor();
-    await check(page, "a roster");
+    await check(page, "a roster", asked);
     await page.goto(`${house.console}/groups/junior`);
     await page.getByRole("button", { name: /^A new slip for/ }).first().click();
     await page.locator(".slip-sheet").waitFor();
-    await check(page, "slips");
+    await check(page, "slips", asked);
     await page.goto(`${house.console}/sign-in?site=society&path=/members`);
     await page.getByText("Comments").waitFor();
-    await check(page, "comments");
+    await check(page, "comments", asked);
     await page.goto(`${house.console}/sites/society/door`);
     await page.getByRole("button", { name: "Private" }).click();
     await page.locator(".tray").waitFor();
-    await check(page, "a rehearsal");
+    await check(page, "a rehearsal", asked);
     await page.goto(`${house.console}/sites/society/rehearsal`);
-    await check(page, "a rehearsal in detail");
+    await check(page, "a rehearsal in detail", asked);
     await page.getByRole("button", { name: "Discard" }).click();
     await page.getByText("The rehearsal is dropped").waitFor();
     await context.close();

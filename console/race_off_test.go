@@ -1,0 +1,5 @@
+//go:build !race
+
+package console
+
+const slowedDown = false
