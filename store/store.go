@@ -40,6 +40,8 @@ type Reader interface {
 // command that only reads does not change.
 var ErrOlder = errors.New("the database was written by an older Velada: start velada serve once, which brings it up to date")
 
+// pragmas hold for every connection: one that finds the file locked, by a command that
+// copies it, waits up to 5 s instead of failing.
 const pragmas = "busy_timeout(5000)"
 
 // Open opens the database file, making it where there is none, and brings its
@@ -53,6 +55,9 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 	if err := errors.Join(made.Close(), onlyOwner(file)); err != nil {
 		return nil, fmt.Errorf("opening %s: %w", file, err)
 	}
+	// WAL lets others read while one writes; with it synchronous NORMAL loses no commit when
+	// the program dies, and at most the last ones when the machine does. Transactions begin
+	// as writers, so that none that has read must start over when it comes to write.
 	db, err := connect(file, url.Values{
 		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)"},
 		"_txlock": {"immediate"},
@@ -108,8 +113,18 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("opening %s: %w", file, err)
 	}
+	db.SetMaxOpenConns(mostConnections)
+	db.SetMaxIdleConns(mostConnections)
 	return db, nil
 }
+
+// mostConnections is how many connections a house has to its file: one writes at a time,
+// since SQLite has one writer, and the others read what was committed before. Each has a
+// cache of 2 MB of its own, so that there are not as many as requests; more than
+// processors, since some wait for the disk. All stay open: a new one reads the schema
+// anew. Whoever reads never holds one while asking for another, see collect, so that
+// none waits for ever.
+const mostConnections = 16
 
 // newestMigration is the version of the tables that this program works with.
 const newestMigration = 11
