@@ -5,11 +5,11 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-	"velada/words"
 
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"
+	"velada/words"
 )
 
 func TestTheAnswerTellsNoAccount(t *testing.T) {

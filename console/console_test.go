@@ -14,16 +14,16 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/console/web"
-	"velada/core/parts"
-	"velada/house"
 
 	"github.com/gin-gonic/gin"
 
+	"velada/console/web"
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/demo"
 	"velada/demo/demotest"
 	"velada/gate"
+	"velada/house"
 )
 
 // desk is the demo house's console with somebody at it.

@@ -10,14 +10,14 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/accounts"
-	"velada/house"
 
 	"github.com/pquerna/otp/totp"
 
+	"velada/app/accounts"
 	"velada/core/access"
 	"velada/demo"
 	"velada/gate"
+	"velada/house"
 	"velada/identity"
 	"velada/standin"
 	"velada/store"

@@ -9,10 +9,10 @@ import (
 	"net/http"
 	"strings"
 	"testing"
-	"velada/app/doors"
-	"velada/core/parts"
 
+	"velada/app/doors"
 	"velada/core/access"
+	"velada/core/parts"
 )
 
 func (d *desk) draft(site string) *access.Site {

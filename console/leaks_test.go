@@ -15,16 +15,16 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/app/teams"
 	"velada/console/members"
 	"velada/console/web"
-	"velada/core/parts"
-	"velada/house"
-
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/demo"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"velada/app/pages"
 
+	"velada/app/pages"
 	"velada/core/access"
 )
 

@@ -14,11 +14,11 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/pages"
 	views "velada/console/pages"
 	teamviews "velada/console/team"
 	"velada/core/parts"
-
 	"velada/store"
 )
 

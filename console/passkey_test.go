@@ -11,9 +11,10 @@ import (
 	"net/http"
 	"strings"
 	"testing"
-	"velada/house"
 
 	"github.com/go-webauthn/webauthn/protocol/webauthncbor"
+
+	"velada/house"
 )
 
 var plain = base64.RawURLEncoding

@@ -7,10 +7,10 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-	"velada/words"
 
 	"velada/core/access"
 	"velada/store"
+	"velada/words"
 )
 
 func TestHouseChangesAreSeenBeforeTheyAreMade(t *testing.T) {

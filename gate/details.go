@@ -3,16 +3,16 @@ package gate
 import (
 	"fmt"
 	"net/http"
-	"velada/house"
 
 	"velada/core/access"
+	"velada/house"
 )
 
 // icon serves the site's own icon.
 func (q *request) icon() {
 	d := q.state.Site(q.address).Details
 	if d.Icon == "" {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	q.beside(d.IconType, func() ([]byte, error) {

@@ -9,10 +9,10 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"velada/app/doors"
-	"velada/house"
 
+	"velada/app/doors"
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 )
 
@@ -141,9 +141,9 @@ func (q *request) enterPass() {
 	switch {
 	case errors.As(err, &later):
 		q.w.Header().Set("Retry-After", strconv.Itoa(int(math.Ceil(later.Wait.Seconds()))))
-		q.door(d, http.StatusTooManyRequests, later.Error())
+		q.meeting().door(d, http.StatusTooManyRequests, later.Error())
 	case errors.Is(err, doors.ErrWrongPass):
-		q.door(d, 0, "This password does not open this page. Check it with whoever gave it to you.")
+		q.meeting().door(d, 0, "This password does not open this page. Check it with whoever gave it to you.")
 	case err != nil:
 		panic(err)
 	default:
@@ -167,7 +167,7 @@ func (q *request) back() {
 func (q *request) follow(token string) {
 	value, path, err := doors.FollowLink(q.Context(), q.gate.House, q.address, token, q.read(linkCookie))
 	if err != nil { // a link that ended tells nothing of the site
-		q.nothing()
+		q.meeting().nothing()
 		return
 	}
 	q.cookie(linkCookie, value, 30*24*time.Hour)

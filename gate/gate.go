@@ -11,11 +11,11 @@ import (
 	"runtime/debug"
 	"strings"
 	"time"
+
 	"velada/app/doors"
 	"velada/app/pages"
-	"velada/house"
-
 	"velada/core/access"
+	"velada/house"
 	"velada/look"
 	"velada/store"
 )
@@ -112,7 +112,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	if path == "/robots.txt" || path == "/sitemap.xml" {
-		q.crawlers()
+		q.meeting().crawlers()
 		return
 	}
 	if upstream := state.Site(address).Details.Upstream; upstream != "" {
@@ -213,7 +213,7 @@ func (q *request) serve(raw string) {
 		http.Redirect(q.w, q.Request, escape(q.path)+query(q.Request), http.StatusPermanentRedirect)
 		return
 	}
-	q.meet(d)
+	q.meeting().meet(d)
 }
 
 // edition is what is shown of the site: the live edition, or for a look at the
@@ -307,7 +307,7 @@ func (q *request) own(rest string) {
 	case rest == "decide":
 		q.elsewhere().decide()
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
-		q.meet(access.Decision{})
+		q.meeting().meet(access.Decision{})
 	case q.asMember().members(rest):
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
@@ -327,7 +327,7 @@ func (q *request) own(rest string) {
 		q.whileHeld().ownHolding()
 	case q.Method == http.MethodGet && look.Serve(q.w, q.Request, rest):
 	default:
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 	}
 }
 
@@ -336,3 +336,4 @@ func (q *request) asMember() memberPages  { return memberPages{q} }
 func (q *request) elsewhere() elsewhere   { return elsewhere{q} }
 func (q *request) sending() sending       { return sending{q} }
 func (q *request) whileHeld() holdingPage { return holdingPage{q} }
+func (q *request) meeting() meeting       { return meeting{q} }

@@ -11,12 +11,12 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/doors"
-	"velada/house"
 
+	"velada/app/doors"
 	"velada/core/access"
 	"velada/demo"
 	"velada/demo/demotest"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

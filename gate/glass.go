@@ -7,12 +7,12 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"velada/house"
 
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/net/html"
 
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 )
 

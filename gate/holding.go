@@ -6,10 +6,10 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"velada/app/doors"
-	"velada/words"
 
+	"velada/app/doors"
 	"velada/core/access"
+	"velada/words"
 )
 
 // holdingPage answers while a holding page stands.
@@ -42,7 +42,7 @@ const holdingSecurity = pageSecurity + "; script-src 'self'; frame-src 'self'"
 const ownSecurity = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data: 'self'; font-src data:; media-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
 
 func (q holdingPage) holding(d access.Decision, status int, wrong string) {
-	s := q.sight("")
+	s := q.meeting().sight("")
 	s.Menu, s.Wrong, s.Title = nil, wrong, s.Site
 	s.Password = offers(d, access.OfferPassword)
 	if offers(d, access.OfferSignIn) {
@@ -75,14 +75,14 @@ func (q holdingPage) holding(d access.Decision, status int, wrong string) {
 	if status == http.StatusServiceUnavailable {
 		q.w.Header().Set("Retry-After", strconv.Itoa(q.site.RetryAfter(q.at)))
 	}
-	q.send("holding.html", status, s)
+	q.meeting().send("holding.html", status, s)
 }
 
 // holdingPicture serves the picture of the holding page.
 func (q holdingPage) holdingPicture() {
 	p := doors.HoldingPage(q.state, q.address)
 	if len(p.Picture) == 0 || !q.seesHolding() {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	headers(q.w)
@@ -107,7 +107,7 @@ func (q holdingPage) seesHolding() bool {
 func (q holdingPage) ownHolding() {
 	p := doors.HoldingPage(q.state, q.address)
 	if p.Design != "own" || q.site.Decide("/", &q.visitor, q.at).Outcome != access.Held {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	headers(q.w)
@@ -153,11 +153,11 @@ func (q holdingPage) ribbon() *ribbon {
 func (q holdingPage) asStranger() {
 	path, err := access.DocumentPath(q.URL.Query().Get("path"))
 	if err != nil || q.site.Decide(path, &q.visitor, q.at).Via != access.ViaTeam {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	q.path = path
 	q.as = &As{Policy: q.state.Policy, At: q.at, Back: escape(path)}
 	q.visitor, q.who = access.Visitor{}, ""
-	q.meet(q.site.Decide(path, &q.visitor, q.at))
+	q.meeting().meet(q.site.Decide(path, &q.visitor, q.at))
 }

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/doors"
 
+	"velada/app/doors"
 	"velada/core/access"
 	"velada/store"
 )

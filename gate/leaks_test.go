@@ -14,15 +14,15 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"golang.org/x/net/websocket"
+
 	"velada/app/doors"
 	"velada/app/members"
 	"velada/app/pages"
 	"velada/app/people"
-	"velada/house"
-
-	"golang.org/x/net/websocket"
-
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )
@@ -447,7 +447,7 @@ func TestRenderingEndsWithTheRequest(t *testing.T) {
 	hangUp()
 	var b bytes.Buffer
 	q := &request{Request: httptest.NewRequestWithContext(gone, http.MethodGet, "/", nil), gate: d.gate, state: d.house.State(), address: "society", site: d.house.State().Policy.Site("society"), path: "/", at: access.At(d.now)}
-	if err := renderWhile(gone, &b, "page.html", q.sight("x")); err == nil || b.Len() > 0 {
+	if err := renderWhile(gone, &b, "page.html", q.meeting().sight("x")); err == nil || b.Len() > 0 {
 		t.Errorf("it goes on for nobody: %v, %d bytes", err, b.Len())
 	}
 }

@@ -12,16 +12,19 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-	"velada/house"
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/house"
 	"velada/look"
 	"velada/store"
 )
 
 //go:embed templates
 var templateFiles embed.FS
+
+// meeting answers with what somebody meets: a page, a door, or nothing.
+type meeting struct{ *request }
 
 var templates = template.Must(template.New("").Funcs(template.FuncMap{
 	"page":  func(contact string) bool { return strings.HasPrefix(contact, "https://") },
@@ -72,7 +75,7 @@ const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:
 const codeSecurity = "default-src 'none'; script-src 'self' 'unsafe-inline' https:; style-src 'self' 'unsafe-inline' https:; img-src 'self' data: https:; font-src 'self' https:; connect-src 'self' https:; frame-src https:; base-uri 'none'; frame-ancestors 'self'; form-action 'self' https:"
 
 // meet answers with what the visitor meets.
-func (q *request) meet(d access.Decision) {
+func (q meeting) meet(d access.Decision) {
 	switch d.Outcome {
 	case access.Open:
 		q.page()
@@ -98,7 +101,7 @@ func (q *request) meet(d access.Decision) {
 }
 
 // sight begins what a page shows.
-func (q *request) sight(title string) *sight {
+func (q meeting) sight(title string) *sight {
 	s := &sight{Title: title, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		s.Site = doc.Title
@@ -124,7 +127,7 @@ func (q *request) sight(title string) *sight {
 }
 
 // corner is the sign-in corner of the site's pages.
-func (q *request) corner() cornerSight {
+func (q meeting) corner() cornerSight {
 	m := q.state.Site(q.address).Membership
 	c := cornerSight{Foot: m.Corner == "foot"}
 	if m.Corner != "" {
@@ -139,7 +142,7 @@ func (q *request) corner() cornerSight {
 	return c
 }
 
-func (q *request) page() {
+func (q meeting) page() {
 	e := q.edition()
 	p := e.Page(q.path)
 	if p == nil { // an imported policy names pages before anybody has written them
@@ -184,14 +187,14 @@ func (q *request) page() {
 }
 
 // unless returns up quietly where the visitor has gone, and panics otherwise.
-func (q *request) unless(err error) {
+func (q meeting) unless(err error) {
 	if q.Context().Err() == nil {
 		panic(err)
 	}
 }
 
 // whole is everything that a page shows.
-func (q *request) whole(p *house.LivePage, text string) *sight {
+func (q meeting) whole(p *house.LivePage, text string) *sight {
 	s := q.sight(p.Title)
 	withTables := q.tables(text)
 	s.Comments = q.asMember().comments()
@@ -205,7 +208,7 @@ func (q *request) whole(p *house.LivePage, text string) *sight {
 
 // door shows the door page with what the decision offers; status 0 is the
 // decision's own.
-func (q *request) door(d access.Decision, status int, wrong string) {
+func (q meeting) door(d access.Decision, status int, wrong string) {
 	if status == 0 {
 		status = d.Status()
 	}
@@ -235,7 +238,7 @@ func (q *request) door(d access.Decision, status int, wrong string) {
 	q.send(name, status, s)
 }
 
-func (q *request) send(name string, status int, s *sight) {
+func (q meeting) send(name string, status int, s *sight) {
 	var b bytes.Buffer
 	render(&b, name, s)
 	headers(q.w)
@@ -277,7 +280,7 @@ var nothingSecurity = func() string {
 
 // nothing answers as if there were no such site: the same for an address that
 // nobody has, a draft, and a site that is hidden.
-func (q *request) nothing() { Nothing(q.w, q.Request) }
+func (q meeting) nothing() { Nothing(q.w, q.Request) }
 
 // Nothing answers a request to a host at which there is no site.
 func Nothing(w http.ResponseWriter, r *http.Request) {
@@ -300,7 +303,7 @@ func Nothing(w http.ResponseWriter, r *http.Request) {
 
 // crawlers answers robots.txt and the sitemap. robots.txt forbids nothing: what
 // is not to be listed must be seen to say so.
-func (q *request) crawlers() {
+func (q meeting) crawlers() {
 	if q.absent() {
 		q.nothing()
 		return

@@ -7,13 +7,13 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+
 	"velada/app/members"
+	"velada/core/access"
 	"velada/house"
 	"velada/identity"
-	"velada/words"
-
-	"velada/core/access"
 	"velada/store"
+	"velada/words"
 )
 
 // memberPages answers what members, and who wants to be one, ask for.
@@ -66,12 +66,12 @@ type commentLine struct {
 
 // private sends a page that is for one visitor alone.
 func (q memberPages) private(name string, status int, title string, m *memberSight) {
-	s := q.sight(title)
+	s := q.meeting().sight(title)
 	s.Member = m
 	if q.who == "" {
 		s.SignIn = q.signInURL()
 	}
-	q.send(name, status, s)
+	q.meeting().send(name, status, s)
 }
 
 func (q memberPages) siteURL(path string) func(token string) string {
@@ -336,7 +336,7 @@ func (q memberPages) leaveSite() {
 // memberList shows members to members, each as they allow.
 func (q memberPages) memberList() {
 	if !q.state.Site(q.address).Membership.List || q.who == "" || q.gate.House.Member(q.address, q.who) == "" {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	profiles, err := store.Profiles(q.Context(), q.gate.House.Reader(), q.state.ID(q.address))
@@ -381,7 +381,7 @@ func (q memberPages) picture(person string) {
 		panic(err)
 	}
 	if me == "" || p.Picture == "" || me != person && (!p.Shows["picture"] || !q.state.Site(q.address).Membership.List) {
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	q.beside(p.Kind, func() ([]byte, error) { return q.gate.House.FileData(q.Context(), &house.LiveFile{Blob: p.Picture}) })
@@ -425,14 +425,14 @@ func (q memberPages) mayAsk() bool { return !q.state.Site(q.address).Membership.
 
 // refused shows the page of whoever is turned away, with a way to ask.
 func (q memberPages) refused(d access.Decision, status int, values map[string]string, wrong house.FieldErrors) {
-	s := q.sight("Not for you")
+	s := q.meeting().sight("Not for you")
 	if q.mayAsk() && q.as == nil {
 		s.Member = &memberSight{Values: values, Wrong: wrong, SignedIn: q.who != ""}
 	}
 	if status == 0 {
 		status = d.Status()
 	}
-	q.send("refused.html", status, s)
+	q.meeting().send("refused.html", status, s)
 }
 
 // personName is the name of a person of the house, by an index: there may be many.
@@ -510,5 +510,5 @@ func (q memberPages) commentAgain(wrong, text string) {
 		return
 	}
 	q.commentWrong, q.commentText = wrong, text
-	q.page()
+	q.meeting().page()
 }

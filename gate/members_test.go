@@ -6,10 +6,10 @@ import (
 	"net/url"
 	"strings"
 	"testing"
-	"velada/app/members"
-	"velada/house"
 
+	"velada/app/members"
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

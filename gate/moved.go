@@ -12,7 +12,7 @@ import (
 func (q *request) moveOn(to string) {
 	site := q.state.Policy.Site(to)
 	if site.Decide("/", &access.Visitor{}, q.at).Outcome == access.Absent {
-		q.nothing()
+		q.meeting().nothing()
 		return
 	}
 	headers(q.w)
@@ -38,16 +38,16 @@ func (q *request) moved() bool {
 func (q *request) short(name string) {
 	path := q.state.Site(q.address).Short[strings.ToLower(name)]
 	if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
-		q.nothing()
+		q.meeting().nothing()
 		return
 	}
 	if path == "" || q.site.Hides(path, &q.visitor, q.at) { // as if there were no such name
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	switch d := q.site.Decide(path, &q.visitor, q.at); d.Outcome {
 	case access.Missing, access.Absent, access.Gone:
-		q.meet(d)
+		q.meeting().meet(d)
 	default:
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")

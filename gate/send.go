@@ -10,9 +10,9 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"velada/house"
 
 	"velada/core/access"
+	"velada/house"
 )
 
 // sending sends a page, kept or rendered.

@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"velada/app/pages"
 
+	"velada/app/pages"
 	"velada/core/content"
 )
 

@@ -3,9 +3,9 @@ package gate
 import (
 	"strings"
 	"testing"
-	"velada/core/parts"
 
 	"velada/core/access"
+	"velada/core/parts"
 )
 
 func TestTablesOfRecords(t *testing.T) {

@@ -150,7 +150,7 @@ func (q elsewhere) forward(raw, upstream string) {
 	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing
 		path = "/" + identity.Token()
 	case d.Outcome != access.Open:
-		q.meet(d)
+		q.meeting().meet(d)
 		return
 	}
 	target, err := url.Parse(upstream)
@@ -312,10 +312,10 @@ func (q elsewhere) mayAskToDecide() bool {
 func (q elsewhere) decide() {
 	if !q.mayAskToDecide() {
 		if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
-			q.nothing()
+			q.meeting().nothing()
 			return
 		}
-		q.meet(access.Decision{Outcome: access.Missing})
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
 	headers(q.w)

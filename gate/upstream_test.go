@@ -7,10 +7,10 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
-	"velada/app/doors"
 
 	"golang.org/x/net/websocket"
 
+	"velada/app/doors"
 	"velada/core/access"
 	"velada/standin"
 )

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"time"
+
 	"velada/core/access"
 	"velada/store"
 )

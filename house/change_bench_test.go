@@ -4,10 +4,10 @@ import (
 	"database/sql"
 	"fmt"
 	"testing"
-	"velada/app/pages"
-	"velada/house"
 
+	"velada/app/pages"
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

@@ -6,13 +6,13 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/doors"
 	"velada/app/members"
 	"velada/app/pages"
 	"velada/app/teams"
-	"velada/house"
-
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

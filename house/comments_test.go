@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"velada/app/members"
-	"velada/house"
 
+	"velada/app/members"
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

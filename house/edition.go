@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
 	"velada/store"
 )
 

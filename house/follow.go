@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/store"

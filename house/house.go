@@ -11,6 +11,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"

@@ -7,13 +7,13 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/accounts"
-	"velada/app/teams"
-	"velada/house"
 
 	"github.com/pquerna/otp/totp"
 
+	"velada/app/accounts"
+	"velada/app/teams"
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

@@ -3,6 +3,7 @@ package house
 import (
 	"fmt"
 	"strings"
+
 	"velada/identity"
 	"velada/store"
 )

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"time"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/store"

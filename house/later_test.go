@@ -6,13 +6,13 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/doors"
-	"velada/core/parts"
-	"velada/house"
 
+	"velada/app/doors"
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/demo"
 	"velada/demo/demotest"
+	"velada/house"
 	"velada/store"
 )
 

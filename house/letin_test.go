@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
 	"velada/app/members"
 	"velada/app/people"
-	"velada/house"
-
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
 	"velada/post"
 	"velada/store"
 )

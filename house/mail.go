@@ -10,6 +10,7 @@ import (
 	"net/mail"
 	"net/url"
 	"time"
+
 	"velada/core/access"
 	"velada/identity"
 	"velada/post"

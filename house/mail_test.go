@@ -6,8 +6,8 @@ import (
 	"net"
 	"strings"
 	"testing"
-	"velada/house"
 
+	"velada/house"
 	"velada/post"
 )
 

@@ -14,13 +14,13 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/accounts"
 	"velada/app/members"
 	"velada/app/pages"
-	"velada/house"
-
 	"velada/core/access"
 	"velada/demo"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+
 	"velada/core/access"
 	"velada/store"
 )

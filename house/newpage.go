@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"

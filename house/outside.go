@@ -3,6 +3,7 @@ package house
 import (
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 )

@@ -7,11 +7,11 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/pages"
-	"velada/house"
 
+	"velada/app/pages"
 	"velada/core/access"
 	"velada/core/content"
+	"velada/house"
 	"velada/store"
 )
 

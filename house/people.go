@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/store"

@@ -9,16 +9,16 @@ import (
 	"sync"
 	"testing"
 	"time"
+
 	"velada/app/accounts"
 	"velada/app/doors"
 	"velada/app/members"
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/app/teams"
-	"velada/house"
-
 	"velada/core/access"
 	"velada/demo"
+	"velada/house"
 	"velada/store"
 )
 

@@ -7,14 +7,14 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/accounts"
 	"velada/app/people"
 	"velada/app/teams"
-	"velada/core/parts"
-	"velada/house"
-
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/core/roster"
+	"velada/house"
 	"velada/store"
 )
 

@@ -7,15 +7,15 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/accounts"
 	"velada/app/pages"
-	"velada/core/roster"
-	"velada/house"
-	"velada/identity"
-
 	"velada/core/access"
+	"velada/core/roster"
 	"velada/demo"
 	"velada/demo/demotest"
+	"velada/house"
+	"velada/identity"
 	"velada/store"
 )
 

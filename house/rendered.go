@@ -4,6 +4,7 @@ import (
 	"context"
 	"sync"
 	"sync/atomic"
+
 	"velada/core/access"
 	"velada/store"
 )

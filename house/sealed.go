@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+
 	"velada/identity"
 	"velada/store"
 )

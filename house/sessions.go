@@ -1,16 +1,16 @@
 package house
 
 import (
-	"sync"
-
-	"github.com/alexedwards/scs/sqlite3store"
-	"github.com/alexedwards/scs/v2"
-
 	"context"
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"sync"
 	"time"
+
+	"github.com/alexedwards/scs/sqlite3store"
+	"github.com/alexedwards/scs/v2"
+
 	"velada/identity"
 	"velada/store"
 )

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+
 	"velada/core/access"
 	"velada/post"
 	"velada/store"

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+
 	"velada/core/access"
 	"velada/identity"
 	"velada/store"

@@ -8,14 +8,14 @@ import (
 	"sync"
 	"testing"
 	"time"
+
 	"velada/app/doors"
 	"velada/app/members"
 	"velada/app/pages"
 	"velada/app/people"
+	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
-
-	"velada/core/access"
 	"velada/store"
 )
 

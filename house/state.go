@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"time"
+
 	"velada/core/access"
 	"velada/store"
 )

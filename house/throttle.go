@@ -3,6 +3,7 @@ package house
 import (
 	"context"
 	"time"
+
 	"velada/identity"
 )
 

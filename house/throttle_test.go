@@ -8,13 +8,13 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"velada/app/accounts"
 	"velada/app/doors"
 	"velada/app/members"
 	"velada/app/people"
 	"velada/app/teams"
 	"velada/house"
-
 	"velada/identity"
 	"velada/store"
 )

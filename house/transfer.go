@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/store"
 )

@@ -3,9 +3,9 @@ package house_test
 import (
 	"strings"
 	"testing"
-	"velada/words"
 
 	"velada/core/access"
+	"velada/words"
 )
 
 func TestWording(t *testing.T) {

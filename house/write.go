@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+
 	"velada/core/access"
 	"velada/store"
 )
@@ -65,7 +66,8 @@ func (tx *Tx) checkTeams(then *access.Policy) error {
 		}
 		return nil
 	}
-	if !slices.ContainsFunc(tx.doc.People, func(p access.Person) bool { return p.Steward && !p.Blocked }) {
+	looksAfter := func(p access.Person) bool { return p.Steward && !p.Blocked }
+	if slices.ContainsFunc(tx.was.Policy.Document().People, looksAfter) && !slices.ContainsFunc(tx.doc.People, looksAfter) {
 		return access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
 	}
 	for _, site := range tx.doc.Sites {
@@ -86,7 +88,11 @@ func (tx *Tx) save() error {
 				tx.anew = true // a new site, which gets its id now
 				i = len(before)
 			}
-			if err := store.SaveSite(tx.ctx, tx, tx.sites[address], i); err != nil {
+			save := store.SaveSite
+			if i < len(before) && slices.Equal(before[i].Members, tx.sites[address].Members) {
+				save = store.SaveSiteAlone
+			}
+			if err := save(tx.ctx, tx, tx.sites[address], i); err != nil {
 				return err
 			}
 		}

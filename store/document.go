@@ -108,25 +108,12 @@ func HouseSalt(ctx context.Context, q Reader) (salt []byte, err error) {
 	return salt, err
 }
 
-// SaveSite writes a site of the document at its place in the order; its members
-// stand in rows of their own.
+// SaveSite writes a site of the document at its place in the order, with its members,
+// which stand in rows of their own.
 func SaveSite(ctx context.Context, q Queryer, s *access.Site, position int) error {
-	without := *s
-	without.Members = nil
-	text, err := access.PartJSON(&without)
+	site, err := saveSite(ctx, q, s, position)
 	if err != nil {
 		return err
-	}
-	salt := make([]byte, 16)
-	rand.Read(salt)
-	id := make([]byte, 8)
-	rand.Read(id)
-	var site SiteID
-	err = q.QueryRowContext(ctx, `INSERT INTO sites (id, address, position, part, salt) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT (address) DO UPDATE SET position = excluded.position, part = excluded.part RETURNING id`,
-		hex.EncodeToString(id), s.Address, position, string(text), salt).Scan(&site)
-	if err != nil {
-		return fmt.Errorf("writing the site %s: %w", s.Address, err)
 	}
 	if err := exec(ctx, q, `DELETE FROM members WHERE site = ?`, site); err != nil {
 		return err
@@ -138,6 +125,32 @@ func SaveSite(ctx context.Context, q Queryer, s *access.Site, position int) erro
 		}
 	}
 	return nil
+}
+
+// SaveSiteAlone is SaveSite for one whose members are as they were.
+func SaveSiteAlone(ctx context.Context, q Queryer, s *access.Site, position int) error {
+	_, err := saveSite(ctx, q, s, position)
+	return err
+}
+
+func saveSite(ctx context.Context, q Queryer, s *access.Site, position int) (site SiteID, err error) {
+	without := *s
+	without.Members = nil
+	text, err := access.PartJSON(&without)
+	if err != nil {
+		return "", err
+	}
+	salt := make([]byte, 16)
+	rand.Read(salt)
+	id := make([]byte, 8)
+	rand.Read(id)
+	err = q.QueryRowContext(ctx, `INSERT INTO sites (id, address, position, part, salt) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (address) DO UPDATE SET position = excluded.position, part = excluded.part RETURNING id`,
+		hex.EncodeToString(id), s.Address, position, string(text), salt).Scan(&site)
+	if err != nil {
+		return "", fmt.Errorf("writing the site %s: %w", s.Address, err)
+	}
+	return site, nil
 }
 
 // SaveDocument makes the database hold just what the document says, in one

@@ -27,7 +27,7 @@ func LinkVersions(ctx context.Context, q Reader, site SiteID) (map[LinkKey]int, 
 	return versions, err
 }
 
-// MoveLinkOn returns a link a new token, so that the old one and whoever came by
+// MoveLinkOn gives a link a new token, so that the old one and whoever came by
 // it are out.
 func MoveLinkOn(ctx context.Context, q Queryer, site SiteID, link string) error {
 	return exec(ctx, q, `INSERT INTO link_uses (site, link, version) VALUES (?, ?, 2)

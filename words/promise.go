@@ -3,6 +3,7 @@ package words
 import (
 	"fmt"
 	"strings"
+
 	"velada/core/access"
 )
 

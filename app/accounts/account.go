@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -41,9 +42,10 @@ func known(ctx context.Context, h *house.House, a access.Address) (bool, error) 
 	return false, nil
 }
 
-// SendLink mails a link by which somebody signs in or sets a new password, when
-// the house has to do with their address. Whether it has is not to be seen from
-// the answer, nor from how long it takes.
+// SendLink mails a link by which somebody signs in or sets a new password, when the
+// house has to do with their address. Whether it has is not to be seen from the answer,
+// nor from how long it takes. It returns house.FieldErrors for what is no address, and
+// identity.TryLater where too many were asked for.
 func SendLink(h *house.House, kind, address string, to map[string]string, from house.From) error {
 	a, err := access.ParseAddress(address)
 	if err != nil {
@@ -70,7 +72,8 @@ func SendLink(h *house.House, kind, address string, to map[string]string, from h
 }
 
 // FollowMailLink spends a link to sign in, or one that proves the address of a new
-// account, and returns whose it is and where they go on to.
+// account, and returns whose it is and where they go on to. It returns
+// house.ErrLinkSpent where the link cannot be followed any more.
 func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Who, map[string]string, error) {
 	l, err := h.Outbox.FindMailLink(ctx, token)
 	switch {
@@ -90,8 +93,8 @@ func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Wh
 	return who, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
 }
 
-// ResetPassword spends a link to set a new password. Everywhere else the
-// account is signed out.
+// ResetPassword spends a link to set a new password. Everywhere else the account is
+// signed out. It returns house.ErrLinkSpent, or house.FieldErrors for a weak password.
 func ResetPassword(ctx context.Context, h *house.House, token, password string) (store.Who, error) {
 	l, err := h.Outbox.FindMailLink(ctx, token)
 	if err != nil {
@@ -123,8 +126,8 @@ func Account(ctx context.Context, h *house.House, who store.Who) (*store.Account
 }
 
 // ChangePassword sets a new password, and signs somebody out everywhere but in one
-// place. The old one is asked for where there is one, unless it was a first code,
-// just entered.
+// place. The old one is asked for where there is one, unless it was a first code, just
+// entered. It returns house.FieldErrors for a wrong old or a weak new one.
 func ChangePassword(ctx context.Context, h *house.House, a house.Actor, old, password string, from house.From, but string) error {
 	account, err := Account(ctx, h, a.Who)
 	if err != nil {
@@ -169,7 +172,8 @@ func ChangePassword(ctx context.Context, h *house.House, a house.Actor, old, pas
 	})
 }
 
-// ChangeAccount sets somebody's name and what they are told by mail.
+// ChangeAccount sets somebody's name and what they are told by mail. It returns
+// house.FieldErrors for a name that is none.
 func ChangeAccount(ctx context.Context, h *house.House, a house.Actor, name string, byMail []string) error {
 	name, text := house.NameTyped(name)
 	if text != "" {
@@ -187,8 +191,9 @@ func ChangeAccount(ctx context.Context, h *house.House, a house.Actor, name stri
 	})
 }
 
-// SignInWith returns whom a provider vouches for. Their address must be at one of
-// the provider's domains, and the provider must have seen that it is read.
+// SignInWith returns whom a provider vouches for. Their address must be at one of the
+// provider's domains, and the provider must have seen that it is read. Otherwise it
+// returns an error whose text may be shown to them.
 func SignInWith(ctx context.Context, h *house.House, p *house.Provider, claims identity.Claims) (who store.Who, err error) {
 	a, err := access.ParseAddress(claims.Address)
 	switch {

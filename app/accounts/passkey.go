@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strings"
 	"time"
+
 	"velada/house"
 	"velada/identity"
 	"velada/store"
@@ -29,7 +30,8 @@ func handle(h *house.House, who store.Who) []byte { return h.Keys.MAC("passkey h
 // ErrPasskeyKnown says that a passkey signs somebody in already.
 var ErrPasskeyKnown = errors.New("this passkey signs somebody in here already: make a new one")
 
-// KeepPasskey keeps a new passkey of somebody's; never in the place of another.
+// KeepPasskey keeps a new passkey of somebody's; never in the place of another. It
+// returns ErrPasskeyKnown for one that signs somebody in already.
 func KeepPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, a house.Actor, name string, kept []byte, r *http.Request) error {
 	holder, err := Keyholder(ctx, h, a)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
 	"velada/house"
 	"velada/identity"
 	"velada/store"
@@ -23,8 +24,9 @@ var ErrHasSecondStep = errors.New("there is a second step already: take it off f
 // further ones are slowed to one a minute.
 const manyWrongCodes = 10
 
-// SecondStep checks a code of somebody's second step, or one of their recovery
-// codes, each of which works once.
+// SecondStep checks a code of somebody's second step, or one of their recovery codes,
+// each of which works once. It returns ErrWrongCode, or identity.TryLater where many
+// were wrong.
 func SecondStep(ctx context.Context, h *house.House, who store.Who, code string, from house.From) error {
 	account, err := store.FindAccount(ctx, h.Reader(), who)
 	if err != nil {
@@ -103,9 +105,10 @@ func countWrongCode(tx *house.Tx, who store.Who) error {
 	return nil
 }
 
-// SetSecondStep makes a secret the second step of somebody's account, once they
-// have shown with a code that they keep it, and returns their recovery codes. They
-// are signed out everywhere but in one place.
+// SetSecondStep makes a secret the second step of somebody's account, once they have
+// shown with a code that they keep it, and returns their recovery codes. They are signed
+// out everywhere but in one place. It returns ErrWrongCode, or ErrHasSecondStep where
+// there is one.
 func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, code, but string) (recovery []string, err error) {
 	step, ok := identity.CheckCode(secret, strings.Join(strings.Fields(code), ""), time.Now())
 	if !ok {
@@ -137,7 +140,8 @@ func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, c
 	return recovery, nil
 }
 
-// DropSecondStep takes the second step off somebody's account, with a code of it.
+// DropSecondStep takes the second step off somebody's account, with a code of it. It
+// returns what SecondStep returns.
 func DropSecondStep(ctx context.Context, h *house.House, a house.Actor, code string, from house.From, but string) error {
 	if err := SecondStep(ctx, h, a.Who, code, from); err != nil {
 		return err

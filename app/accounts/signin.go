@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/identity"
@@ -22,8 +23,9 @@ func (WrongSignIn) Error() string { return "This address and this password do no
 // long as a known one.
 var noAccount = sync.OnceValue(func() string { return identity.HashPassword(identity.Token()) })
 
-// SignIn checks an address and a password, and returns whose they are. An address
-// that somebody had before signs nobody in.
+// SignIn checks an address and a password, and returns whose they are. An address that
+// somebody had before signs nobody in. It returns WrongSignIn, whether or not there is
+// such an account, or identity.TryLater.
 func SignIn(ctx context.Context, h *house.House, address, password string, from house.From) (store.Who, error) {
 	a, err := access.ParseAddress(address)
 	if err != nil {
@@ -36,7 +38,8 @@ func SignIn(ctx context.Context, h *house.House, address, password string, from 
 	return who, checkPassword(ctx, h, who, password, from)
 }
 
-// CheckPassword checks the password of somebody who is signed in already.
+// CheckPassword checks the password of somebody who is signed in already. It returns
+// what SignIn returns.
 func CheckPassword(ctx context.Context, h *house.House, a house.Actor, password string, from house.From) error {
 	return checkPassword(ctx, h, a.Who, password, from)
 }

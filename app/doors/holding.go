@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/post"
@@ -25,8 +26,9 @@ func HoldingPage(s *house.State, site string) store.HoldingPage {
 	return store.HoldingPage{Design: HoldingDesigns[0], Countdown: true}
 }
 
-// SetHoldingPage sets what a holding page says. It holds at once, also while
-// the page stands; whether it stands is rehearsed.
+// SetHoldingPage sets what a holding page says. It holds at once, also while the page
+// stands; whether it stands is rehearsed. It returns house.FieldErrors, and what a
+// change of doors is refused with.
 func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site string, p store.HoldingPage) error {
 	wrong := house.FieldErrors{}
 	if !slices.Contains(HoldingDesigns, p.Design) {

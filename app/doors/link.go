@@ -5,6 +5,7 @@ import (
 	"crypto/subtle"
 	"errors"
 	"log/slog"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -14,8 +15,9 @@ import (
 // ErrNoLink says that a token belongs to no link that leads anywhere now.
 var ErrNoLink = errors.New("this link leads nowhere any more")
 
-// FollowLink finds the link that a token belongs to. held is the cookie of
-// links the visitor has; the new one is given back with the path to go to.
+// FollowLink finds the link that a token belongs to. held is the cookie of links the
+// visitor has; the new one is given back with the path to go to. It returns ErrNoLink
+// for a token that leads nowhere now.
 func FollowLink(ctx context.Context, h *house.House, site, token, held string) (cookie, path string, err error) {
 	s := h.State()
 	doc, now := s.SiteDocument(site), access.At(h.Now())

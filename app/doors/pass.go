@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -16,8 +17,9 @@ import (
 // ErrWrongPass says that a password opens no pass of the site.
 var ErrWrongPass = errors.New("this is not a password for this page")
 
-// EnterPass checks a password that a visitor enters at the door of a path. held
-// is the value of the cookie of passes they have; the new value is given back.
+// EnterPass checks a password that a visitor enters at the door of a path. held is the
+// value of the cookie of passes they have; the new value is given back. It returns
+// ErrWrongPass, or identity.TryLater after too many.
 func EnterPass(ctx context.Context, h *house.House, site, path, password, held string, from house.From) (string, error) {
 	s := h.State()
 	key := string(s.ID(site)) + " from " + from.Source()

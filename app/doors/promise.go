@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/words"
 )
 
-// AddPromise writes a promise about a site. It changes nobody's access; it is
-// judged from then on.
+// AddPromise writes a promise about a site. It changes nobody's access; it is judged
+// from then on. It returns access.Problems where it does not fit the site.
 func AddPromise(ctx context.Context, h *house.House, a house.Actor, p access.Promise) error {
 	return changePromises(ctx, h, a, p.Site, func(list []access.Promise, w words.Wording) ([]access.Promise, string) {
 		for n := 1; ; n++ {

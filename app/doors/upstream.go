@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"net/url"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
@@ -18,9 +19,9 @@ type Elsewhere struct {
 	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
 }
 
-// SetUpstream lets a site live elsewhere: on a web server that Velada stands in
-// front of, or that asks Velada. Only stewards do this, since Velada asks any address
-// they name.
+// SetUpstream lets a site live elsewhere: on a web server that Velada stands in front
+// of, or that asks Velada. Only stewards do this, since Velada asks any address they
+// name. It returns house.FieldErrors, or house.ErrMayNot.
 func SetUpstream(ctx context.Context, h *house.House, a house.Actor, site string, e Elsewhere) error {
 	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
 		s := tx.State()

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
@@ -14,7 +15,8 @@ import (
 const mostComment = 4000
 
 // Comment writes what a member has to say about a page that opens to them. held says
-// that it waits until somebody approves it.
+// that it waits until somebody approves it. It returns house.ErrMayNot for who is no
+// member or may not open the page, and house.FieldErrors.
 func Comment(ctx context.Context, h *house.House, site, path string, author store.Who, text string) (held bool, err error) {
 	a, _ := h.ActorOf(author)
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
@@ -44,7 +46,8 @@ func Comment(ctx context.Context, h *house.House, site, path string, author stor
 	return held, err
 }
 
-// ChangeComment changes what somebody wrote themself; "" takes it away.
+// ChangeComment changes what somebody wrote themself; "" takes it away. It returns
+// house.ErrMayNot for what is another’s, and house.FieldErrors.
 func ChangeComment(ctx context.Context, h *house.House, site string, id int64, author store.Who, text string) error {
 	a, _ := h.ActorOf(author)
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
@@ -73,7 +76,8 @@ func ChangeComment(ctx context.Context, h *house.House, site string, id int64, a
 	})
 }
 
-// ModerateComment shows a comment that waits, or removes one.
+// ModerateComment shows a comment that waits, or removes one. It returns
+// house.ErrNothing where there is nothing to show or remove.
 func ModerateComment(ctx context.Context, h *house.House, a house.Actor, site string, id int64, show bool) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		c, err := store.FindComment(ctx, tx, tx.State().ID(site), id)

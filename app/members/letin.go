@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -193,8 +194,9 @@ func putOnGuestLists(h *house.House, site *access.Site, path string, who store.W
 	site.Door.Ways = add(site.Door.Ways)
 }
 
-// AnswerLetIn says yes to somebody who asks to be let in, by one of the ways, or
-// no; they are told by mail, with a word.
+// AnswerLetIn says yes to somebody who asks to be let in, by one of the ways, or no;
+// they are told by mail, with a word. It returns house.ErrNothing where nobody asks any
+// more, or the way does not fit.
 func AnswerLetIn(ctx context.Context, h *house.House, a house.Actor, site string, id int64, way, word string) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		s := tx.State()

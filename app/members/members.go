@@ -8,6 +8,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -30,10 +31,11 @@ const (
 // ErrOnTeam says that somebody on the team cannot be blocked as a member.
 var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: take them off the team first")
 
-// ChangeMembers admits, refuses, blocks, unblocks or removes members of a site,
-// one or many, with a word to them. It holds for their next request, also where
-// they are inside. It returns how many were changed; those for whom it does not fit
-// any more are left out.
+// ChangeMembers admits, refuses, blocks, unblocks or removes members of a site, one or
+// many, with a word to them. It holds for their next request, also where they are
+// inside. It returns how many were changed; those for whom it does not fit any more are
+// left out. It returns ErrOnTeam for somebody on the team, and house.ErrNothing where it
+// fits nobody.
 func ChangeMembers(ctx context.Context, h *house.House, a house.Actor, site string, people []string, change MemberChange, word string) (changed int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		s := tx.State()

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -21,8 +22,8 @@ import (
 // readersView is where the members of a site are looked after.
 func readersView(address string) string { return "/sites/" + address + "/members" }
 
-// SetMembership sets what membership of a site is like. Who may sign up is
-// access, and rehearsed.
+// SetMembership sets what membership of a site is like. Who may sign up is access, and
+// rehearsed. It returns house.FieldErrors.
 func SetMembership(ctx context.Context, h *house.House, a house.Actor, site string, m house.Membership) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
@@ -142,8 +143,9 @@ const (
 	LinkAsk    = "ask"
 )
 
-// ApplyForMembership begins a membership. Who is signed in asks at once; for others a letter
-// goes to their address first, and nothing counts before its link is followed.
+// ApplyForMembership begins a membership. Who is signed in asks at once; for others a
+// letter goes to their address first, and nothing counts before its link is followed. It
+// returns house.FieldErrors, or identity.TryLater.
 func ApplyForMembership(ctx context.Context, h *house.House, site string, a Applying, signedIn store.Who, from house.From, linkTo func(token string) string) (letter bool, err error) {
 	a.Site = h.SiteID(site)
 	if why := SignUpOpen(h, site, signedIn); why != "" {
@@ -195,8 +197,9 @@ type Proven struct {
 	Session    string // that begins with it; "" where signing in takes more than the letter
 }
 
-// ProveOnSite spends a link of a letter that a site's visitor was sent, and does
-// what it is for.
+// ProveOnSite spends a link of a letter that a site's visitor was sent, and does what it
+// is for. It returns house.ErrLinkSpent where the link cannot be followed any more, or
+// on another site.
 func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Proven, error) {
 	l, err := h.Outbox.FindMailLink(ctx, token)
 	if err != nil {
@@ -290,7 +293,8 @@ func becomeMember(ctx context.Context, h *house.House, who store.Who, name strin
 }
 
 // Ask asks to be let in to a site, for who is signed in (l.Who); for others a letter
-// goes to their address first.
+// goes to their address first. It returns house.FieldErrors, house.ErrNoSite, or
+// identity.TryLater.
 func Ask(ctx context.Context, h *house.House, site, address string, l store.LetIn, from house.From, linkTo func(string) string) (letter bool, err error) {
 	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > 1000 {
 		return false, house.FieldErrors{"word": "Use at most 1000 letters."}
@@ -337,7 +341,8 @@ func stopToken(h *house.House, site store.SiteID, person string) string {
 	return base64.RawURLEncoding.EncodeToString(text)
 }
 
-// Stop reads a link to stop a site's letters, and stops them where that is meant.
+// Stop reads a link to stop a site's letters, and stops them where that is meant. It
+// returns house.ErrLinkSpent for a link that is none.
 func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, address string, err error) {
 	raw, err := base64.RawURLEncoding.DecodeString(token)
 	if err != nil || len(raw) < 18 {
@@ -371,8 +376,9 @@ func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, 
 	return site, to.String(), err
 }
 
-// WriteToMembers writes a letter to members of a site, all of them or some. Who
-// wants none gets none.
+// WriteToMembers writes a letter to members of a site, all of them or some. Who wants
+// none gets none. It returns how many letters were written and how many wanted none, or
+// house.FieldErrors.
 func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
@@ -18,8 +19,8 @@ var Shown = []string{"name", "picture", "about", "address"}
 // mostPicture is how large a member's picture may be, in bytes.
 const mostPicture = 500 << 10
 
-// Profile reads what somebody says of themself on a site; an error where they are
-// no member of it.
+// Profile reads what somebody says of themself on a site; an error where they are no
+// member of it. It returns house.ErrMayNot for them.
 func Profile(ctx context.Context, h *house.House, site string, who store.Who) (store.Profile, error) {
 	member := h.Member(site, who)
 	if member == "" {
@@ -32,8 +33,8 @@ func Profile(ctx context.Context, h *house.House, site string, who store.Who) (s
 	return p, err
 }
 
-// ChangeProfile sets what a member says of themself. picture is nil to leave it
-// as it is.
+// ChangeProfile sets what a member says of themself. picture is nil to leave it as it
+// is. It returns house.FieldErrors; a picture has at most 500 KB.
 func ChangeProfile(ctx context.Context, h *house.House, site string, who store.Who, p store.Profile, picture []byte, dropPicture bool) error {
 	was, err := Profile(ctx, h, site, who)
 	if err != nil {
@@ -108,8 +109,8 @@ func MemberData(ctx context.Context, h *house.House, site string, who store.Who)
 	return json.MarshalIndent(map[string]any{"site": site, "address": h.AddressText(who), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
 }
 
-// LeaveSite ends somebody's own membership for good: what they said of
-// themselves and what they wrote there is forgotten.
+// LeaveSite ends somebody's own membership for good: what they said of themselves and
+// what they wrote there is forgotten. It returns house.ErrMayNot for who is no member.
 func LeaveSite(ctx context.Context, h *house.House, site string, who store.Who) error {
 	a, _ := h.ActorOf(who)
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -65,8 +66,8 @@ func FreeAddresses(s *house.State, site, wanted string) (free []string) {
 // toList is what it takes to change a site's title, details and addresses.
 func toList(site string) house.Needs { return house.Needs{Site: site, Cap: access.ManageListing} }
 
-// ChangeAddress returns a site another address. The old one leads on to the new one
-// until it is let go.
+// ChangeAddress gives a site another address. The old one leads on to the new one until
+// it is let go. It returns house.FieldErrors for one that is not free.
 func ChangeAddress(ctx context.Context, h *house.House, a house.Actor, site, to string) error {
 	return h.Change(ctx, a, toList(site), func(tx *house.Tx) error {
 		s := tx.State()
@@ -104,7 +105,8 @@ func ChangeAddress(ctx context.Context, h *house.House, a house.Actor, site, to 
 	})
 }
 
-// ReleaseAddress frees an address that a site had before.
+// ReleaseAddress frees an address that a site had before. It returns house.ErrNothing
+// for an address that does not lead there.
 func ReleaseAddress(ctx context.Context, h *house.House, a house.Actor, site, address string) error {
 	return changeListing(ctx, h, a, site, fmt.Sprintf("The old address %s no longer leads here.", address), func(tx *house.Tx, id store.SiteID) error {
 		if tx.State().LedTo(address) != site {
@@ -116,7 +118,8 @@ func ReleaseAddress(ctx context.Context, h *house.House, a house.Actor, site, ad
 
 var validShort = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,30}[a-z0-9])?$`)
 
-// SetShortName lets a short name lead to a page, or takes it away where path is "".
+// SetShortName lets a short name lead to a page, or takes it away where path is "". It
+// returns house.FieldErrors.
 func SetShortName(ctx context.Context, h *house.House, a house.Actor, site, name, path string) error {
 	what := fmt.Sprintf("The short name /go/%s is taken away.", name)
 	if path != "" {
@@ -151,7 +154,8 @@ func changeListing(ctx context.Context, h *house.House, a house.Actor, site, wha
 var validTint = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
 // UpdateDetails sets a site's title, whether search engines may list it, and what it
-// says of itself on every page. Code for head and foot needs a steward.
+// says of itself on every page. Code for head and foot needs a steward. It returns
+// house.FieldErrors; an icon has at most 200 KB.
 func UpdateDetails(ctx context.Context, h *house.House, a house.Actor, site, title string, listing bool, d store.Details, icon []byte, iconType string) error {
 	return h.Change(ctx, a, toList(site), func(tx *house.Tx) error {
 		was := tx.State().Site(site).Details

@@ -7,6 +7,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
@@ -14,8 +15,8 @@ import (
 	"velada/store"
 )
 
-// NewSite makes a site that nobody but its owner sees: never published, with a
-// closed door.
+// NewSite makes a site that nobody but its owner sees: never published, with a closed
+// door. It returns house.FieldErrors.
 func NewSite(ctx context.Context, h *house.House, a house.Actor, title, address string) error {
 	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
@@ -36,8 +37,9 @@ func NewSite(ctx context.Context, h *house.House, a house.Actor, title, address 
 	})
 }
 
-// ImportArchive puts an archive in the place of a working copy. Pages that stand
-// where one stood before are known again. It returns how many pages and files came.
+// ImportArchive puts an archive in the place of a working copy. Pages that stand where
+// one stood before are known again. It returns how many pages and files came. It returns
+// content.ErrArchive, wrapped, for one that does not fit.
 func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive) (pages, files int, err error) {
 	err = h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
 		id := tx.State().ID(site)
@@ -111,8 +113,8 @@ func archivePages(archive *content.Archive, before []store.Page, taken map[strin
 	return list, nil
 }
 
-// ExportArchive writes a working copy, or an edition where number is not 0, as a
-// ZIP. Only what the one who asks may see of it goes out.
+// ExportArchive writes a working copy, or an edition where number is not 0, as a ZIP.
+// Only what the one who asks may see of it goes out. It returns store.ErrNoEdition.
 func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site string, number int, to io.Writer) error {
 	var pages []store.Page
 	var files []store.File

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+
 	"velada/core/access"
 	"velada/core/content"
 	"velada/identity"

@@ -10,6 +10,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/content"
 	"velada/core/parts"
@@ -41,9 +42,10 @@ type Saved struct {
 	Merged bool
 }
 
-// SavePage saves what somebody wrote on a page from a version of it. What others
-// saved since then is merged in line by line; where that is not safe nothing is
-// saved and a Conflict is given. force saves over it, knowing it.
+// SavePage saves what somebody wrote on a page from a version of it. What others saved
+// since then is merged in line by line; where that is not safe nothing is saved and a
+// Conflict is given. force saves over it, knowing it. It returns ErrNoPage,
+// house.ErrSection, house.FieldErrors, or ErrBusy where others save each time.
 func SavePage(ctx context.Context, h *house.House, a house.Actor, site, id string, version int, title, body string, force bool) (Saved, error) {
 	title, body = strings.TrimSpace(title), strings.ReplaceAll(body, "\r\n", "\n")
 	for range 5 {
@@ -145,7 +147,8 @@ func PathFor(under, title string) string {
 	return path.Join(under, name)
 }
 
-// NewPage adds a page to the working copy.
+// NewPage adds a page to the working copy. It returns house.FieldErrors, or
+// house.ErrSection.
 func NewPage(ctx context.Context, h *house.House, a house.Actor, site, to, title, body string) (page store.Page, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		page, err = house.NewPage(tx, site, to, title, body)
@@ -157,9 +160,9 @@ func NewPage(ctx context.Context, h *house.House, a house.Actor, site, to, title
 	return page, nil
 }
 
-// MovePage returns a page another path, with the pages below it, and keeps the
-// links of the working copy right; and sets how it stands there. It returns the
-// number of links that were changed.
+// MovePage gives a page another path, with the pages below it, and keeps the links of
+// the working copy right; and sets how it stands there. It returns the number of links
+// that were changed. It returns ErrNoPage, house.ErrSection, or house.FieldErrors.
 func MovePage(ctx context.Context, h *house.House, a house.Actor, site, id, to string, inMenu, listing bool) (links int, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		of := tx.State().ID(site)
@@ -256,8 +259,8 @@ func (m move) relink(p store.Page) (body string, links int) {
 	return body, links
 }
 
-// ShiftPage puts a page before or after the one beside it in the order of the
-// working copy.
+// ShiftPage puts a page before or after the one beside it in the order of the working
+// copy. It returns ErrNoPage, or house.ErrSection.
 func ShiftPage(ctx context.Context, h *house.House, a house.Actor, site, id string, by int) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		of := tx.State().ID(site)
@@ -293,8 +296,8 @@ func ShiftPage(ctx context.Context, h *house.House, a house.Actor, site, id stri
 	})
 }
 
-// DropPage takes a page out of the working copy. Visitors lose it with the next
-// edition.
+// DropPage takes a page out of the working copy. Visitors lose it with the next edition.
+// It returns ErrNoPage, or house.ErrSection.
 func DropPage(ctx context.Context, h *house.House, a house.Actor, site, id string) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		of := tx.State().ID(site)
@@ -314,8 +317,8 @@ func DropPage(ctx context.Context, h *house.House, a house.Actor, site, id strin
 	})
 }
 
-// SaveFile adds a picture or another file to the working copy, or replaces the
-// one at its path.
+// SaveFile adds a picture or another file to the working copy, or replaces the one at
+// its path. It returns house.FieldErrors; a file has at most MostFile bytes.
 func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind string, data []byte) (store.File, error) {
 	normal, err := access.DocumentPath(to)
 	switch {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/identity"
@@ -19,8 +20,9 @@ const LongestPreview = 60 * 24 * time.Hour
 // ErrNoPreview says that a preview link leads nowhere any more.
 var ErrNoPreview = errors.New("this preview has ended")
 
-// SharePreview makes a link by which anybody who has it looks at the working
-// copy as the one who shares it sees it, until an instant.
+// SharePreview makes a link by which anybody who has it looks at the working copy as the
+// one who shares it sees it, until an instant. It returns house.FieldErrors; a link ends
+// within LongestPreview.
 func SharePreview(ctx context.Context, h *house.House, a house.Actor, site, label string, until time.Time) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		if !tx.State().CanAnywhere(a, site, access.At(tx.Now())).Has(access.Preview) {
@@ -43,8 +45,8 @@ func PreviewToken(h *house.House, id string) string {
 	return id + "." + h.Keys.Seal("preview", id, "")[:24]
 }
 
-// FindPreview finds the preview link that a token belongs to, if it still works and
-// the one who shared it still may.
+// FindPreview finds the preview link that a token belongs to, if it still works and the
+// one who shared it still may. Otherwise it returns ErrNoPreview.
 func FindPreview(ctx context.Context, h *house.House, token string) (*store.Preview, error) {
 	id, _, _ := strings.Cut(token, ".")
 	if subtle.ConstantTimeCompare([]byte(token), []byte(PreviewToken(h, id))) != 1 {
@@ -88,7 +90,7 @@ func seesAllOf(h *house.House, a house.Actor, site string, other store.Who) bool
 }
 
 // EndPreview takes a preview link back: one of one's own, or of what one may change
-// oneself.
+// oneself. It returns ErrNoPreview, or house.ErrMayNot.
 func EndPreview(ctx context.Context, h *house.House, a house.Actor, site, id string) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		list, err := PreviewsFor(ctx, h, a, site)

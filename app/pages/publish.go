@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/core/content"
 	"velada/core/parts"
@@ -101,7 +102,8 @@ func workingAsEdition(ctx context.Context, h *house.House, site string) (*store.
 	return &store.Edition{Site: h.SiteID(site), Number: number, Pages: pages, Files: files}, nil
 }
 
-// PlanReturn works out what going back to an earlier edition would change.
+// PlanReturn works out what going back to an earlier edition would change. It returns
+// store.ErrNoEdition.
 func PlanReturn(ctx context.Context, h *house.House, site string, number int) (*Publication, error) {
 	return planReturn(ctx, h, site, number, true)
 }
@@ -454,8 +456,9 @@ func sameText(a, b *store.Edition) bool {
 	}) && slices.Equal(a.Files, b.Files)
 }
 
-// Publish makes an edition of the working copy and makes it live: now, or by
-// itself at an instant where due is not zero. It returns the edition's number.
+// Publish makes an edition of the working copy and makes it live: now, or by itself at
+// an instant where due is not zero. It returns the edition's number. It returns
+// house.ErrPast, ErrNothingNew, house.FieldErrors where there is no page, or ErrBusy.
 func Publish(ctx context.Context, h *house.House, a house.Actor, site, note string, due time.Time) (int, error) {
 	if err := h.May(ctx, a, toPublish(site)); err != nil { // before anything is rendered
 		return 0, err
@@ -536,7 +539,8 @@ func putLive(tx *house.Tx, p *Publication, what string) error {
 	return errors.Join(store.SetLive(tx.Context(), tx, id, p.Edition.Number), store.DropDue(tx.Context(), tx, id))
 }
 
-// PublishAgain makes an earlier edition live again. The working copy stays as it is.
+// PublishAgain makes an earlier edition live again. The working copy stays as it is. It
+// returns store.ErrNoEdition.
 func PublishAgain(ctx context.Context, h *house.House, a house.Actor, site string, number int) error {
 	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
 		return goLive(h, tx, site, number, fmt.Sprintf("Edition %d is live again.", number))
@@ -638,8 +642,9 @@ func callOffDue(tx *house.Tx, site string, d store.DueEdition, why string) {
 	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }
 
-// Unpublish stops serving a site, with or without saying so to visitors, or puts
-// it back. Nothing goes live by itself on a site that is taken down.
+// Unpublish stops serving a site, with or without saying so to visitors, or puts it
+// back. Nothing goes live by itself on a site that is taken down. It returns
+// house.ErrNothing before the first edition.
 func Unpublish(ctx context.Context, h *house.House, a house.Actor, site string, down, sayGone bool) error {
 	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
 		doc, id := tx.Site(site), tx.State().ID(site)

@@ -3,6 +3,7 @@ package pages
 import (
 	"context"
 	"slices"
+
 	"velada/core/access"
 	"velada/core/content"
 	"velada/house"

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/core/roster"
@@ -22,7 +23,8 @@ type GroupForm struct {
 	From, Until access.Instant
 }
 
-// ChangeGroup makes a group, or changes one; its people stay.
+// ChangeGroup makes a group, or changes one; its people stay. It returns
+// house.FieldErrors.
 func ChangeGroup(h *house.House, f GroupForm) (house.PeopleChange, error) {
 	wrong := house.FieldErrors{}
 	var text string
@@ -176,8 +178,8 @@ func DeleteGroup(h *house.House, id string) house.PeopleChange {
 	}
 }
 
-// SetKeepers says who keeps a group beside the stewards: its people, slips and
-// join codes.
+// SetKeepers says who keeps a group beside the stewards: its people, slips and join
+// codes. It returns house.FieldErrors for who is nobody of the house.
 func SetKeepers(ctx context.Context, h *house.House, a house.Actor, group, list string) error {
 	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
 		doc := tx.State().Policy.Document()

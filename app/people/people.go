@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -21,8 +22,9 @@ type PersonForm struct {
 	Was               *access.Person
 }
 
-// ChangePerson makes a person of the house, or changes one. What was granted to
-// their address stays theirs, and so does an address that they had.
+// ChangePerson makes a person of the house, or changes one. What was granted to their
+// address stays theirs, and so does an address that they had. It returns
+// house.FieldErrors.
 func ChangePerson(h *house.House, f PersonForm) (house.PeopleChange, error) {
 	wrong := house.FieldErrors{}
 	a, err := access.ParseAddress(strings.TrimSpace(f.Address))
@@ -121,7 +123,8 @@ func ReleaseAddress(h *house.House, id, address string) (house.PeopleChange, err
 }
 
 // LeaveHouse ends everything that a person has: groups, guest lists, memberships and
-// teams; and blocks them, so that no door of their domain lets them in either.
+// teams; and blocks them, so that no door of their domain lets them in either. It
+// returns house.ErrNothing for nobody.
 func LeaveHouse(h *house.House, id string) (house.PeopleChange, error) {
 	p := parts.PersonAt(h.State().Policy.Document(), id)
 	if p == nil {
@@ -171,9 +174,9 @@ func blocksDiffer(doc *access.Document, a, b *access.Person) bool {
 	})
 }
 
-// Merge makes two records of one person one: keep stays, with what drop had
-// beside its own, its addresses too. stands says what holds where just one of them
-// is blocked.
+// Merge makes two records of one person one: keep stays, with what drop had beside its
+// own, its addresses too. stands says what holds where just one of them is blocked. It
+// returns house.FieldErrors.
 func Merge(h *house.House, keep, drop, stands string) (house.PeopleChange, error) {
 	doc := h.State().Policy.Document()
 	a, b := parts.PersonAt(doc, keep), parts.PersonAt(doc, drop)

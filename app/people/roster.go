@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/core/roster"
@@ -39,8 +40,10 @@ type RosterRow struct {
 	Name, Address, Text string
 }
 
-// PlanRoster works out what a roster would change in a group and in the groups
-// within it. Lines that cannot be read are told, and the rest is not lost.
+// PlanRoster works out what a roster would change in a group and in the groups within
+// it. Lines that cannot be read are told, and the rest is not lost. It returns
+// house.FieldErrors for a group that is none; making the change returns ErrMoved where
+// it would do something else by then.
 func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm) (*RosterPlan, error) {
 	if err := h.May(ctx, a, house.Needs{Keeps: f.Group}); err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -19,7 +20,7 @@ import (
 // Slip lets somebody sign in for the first time whom no mail reaches.
 type Slip struct{ Name, Address, Code string }
 
-// MakeSlips returns people of a group new first codes, which they must change when
+// MakeSlips gives people of a group new first codes, which they must change when
 // they sign in. The codes are returned here once and kept nowhere. Whoever may not
 // get one is told with why: those whom mail reaches, and for the managers of a group
 // everybody whose account is more than this group's. A second step stays as it is,
@@ -149,7 +150,8 @@ func noSlip(ctx context.Context, h *house.House, q store.Reader, a house.Actor, 
 	return "", nil
 }
 
-// NewJoinCode makes a code that lets people into a group who say it.
+// NewJoinCode makes a code that lets people into a group who say it. It returns
+// house.FieldErrors; a code ends within a year and lets in up to 1000.
 func NewJoinCode(ctx context.Context, h *house.House, a house.Actor, group string, ends time.Time, most int, approval bool) (store.JoinCode, error) {
 	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.Now(), Ends: ends, Most: most, Approval: approval}
 	return c, h.Change(ctx, a, house.Needs{Keeps: group}, func(tx *house.Tx) error {
@@ -200,8 +202,9 @@ type Joined struct {
 // ErrNoSuchCode says that a join code lets nobody in.
 var ErrNoSuchCode = house.FieldErrors{"code": "This code lets nobody in. It may have ended; ask whoever gave it to you."}
 
-// AskJoinCode tells for which group a join code is, and what address the one who
-// says it would get; "" where they must be signed in.
+// AskJoinCode tells for which group a join code is, and what address the one who says it
+// would get; "" where they must be signed in. It returns ErrNoSuchCode, or
+// identity.TryLater after too many.
 func AskJoinCode(ctx context.Context, h *house.House, code string, from house.From) (*store.JoinCode, error) {
 	forgive, err := house.Try(h.Throttles.Codes, "Too many codes from your network that are none.", from.Source())
 	if err != nil {
@@ -240,7 +243,8 @@ func classDomain(s *house.State) string {
 	return ""
 }
 
-// Join lets somebody into a group who says its code, at once or after approval.
+// Join lets somebody into a group who says its code, at once or after approval. It
+// returns ErrNoSuchCode, house.FieldErrors, or identity.TryLater.
 func Join(ctx context.Context, h *house.House, j Joining, from house.From) (joined *Joined, err error) {
 	c, err := AskJoinCode(ctx, h, j.Code, from)
 	if err != nil {
@@ -377,7 +381,8 @@ func letIn(h *house.House, tx *house.Tx, r store.JoinRequest) error {
 	}.In(tx)
 }
 
-// AnswerJoin lets somebody who waits into a group, or declines.
+// AnswerJoin lets somebody who waits into a group, or declines. It returns
+// house.ErrNothing, or ErrAddressTaken.
 func AnswerJoin(ctx context.Context, h *house.House, a house.Actor, group string, id int64, admit bool) error {
 	return h.Change(ctx, a, house.Needs{Keeps: group}, func(tx *house.Tx) error {
 		list, err := store.JoinRequests(ctx, tx, group)

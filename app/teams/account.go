@@ -3,14 +3,16 @@ package teams
 import (
 	"context"
 	"errors"
+
 	"velada/house"
 	"velada/identity"
 	"velada/store"
 )
 
-// BeginAccount makes an account by an invitation. Where the invitation's link was
-// mailed to its address alone, following it has proven the address and the account
-// is made at once; otherwise a letter goes there first, and made is false.
+// BeginAccount makes an account by an invitation. Where the invitation's link was mailed
+// to its address alone, following it has proven the address and the account is made at
+// once; otherwise a letter goes there first, and made is false. It returns
+// ErrInvitationEnded, or house.FieldErrors.
 func BeginAccount(ctx context.Context, h *house.House, invitation, name, password string) (who store.Who, made bool, err error) {
 	o, err := FindOffer(ctx, h, invitation)
 	if err != nil {

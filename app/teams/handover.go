@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/core/roster"
@@ -42,8 +43,8 @@ func stepBack(s *house.State, doc *access.Site, who store.Who, stay string) erro
 
 var errNotTheirs = access.TeamRefusal{Text: "Whoever wanted to hand this site over does not own it any more."}
 
-// HandOver asks a person of the house to take a site over. Nothing changes until
-// they accept.
+// HandOver asks a person of the house to take a site over. Nothing changes until they
+// accept. It returns house.FieldErrors.
 func HandOver(ctx context.Context, h *house.House, a house.Actor, site, to, stay string) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.Own}, func(tx *house.Tx) error {
 		s := tx.State()
@@ -79,8 +80,9 @@ func HandOver(ctx context.Context, h *house.House, a house.Actor, site, to, stay
 	})
 }
 
-// LeaveTeam takes somebody off a site's team at their own wish, at once. What
-// they may do through a group stays.
+// LeaveTeam takes somebody off a site's team at their own wish, at once. What they may
+// do through a group stays. It returns house.ErrNothing for who is not on it by name,
+// and access.TeamRefusal for a last owner.
 func LeaveTeam(ctx context.Context, h *house.House, a house.Actor, site string) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		if h.CanAnywhere(a, site) == 0 {

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/post"
@@ -141,7 +142,7 @@ type OfferedEntry struct {
 	Site, Title, Role, Section, Window, Means string
 }
 
-// FindOffer reads an invitation by its token.
+// FindOffer reads an invitation by its token. It returns nil where there is none.
 func FindOffer(ctx context.Context, h *house.House, token string) (*Offer, error) {
 	inv, err := store.InvitationByToken(ctx, h.Reader(), sha256.Sum256([]byte(token)))
 	if err != nil || inv == nil {
@@ -218,7 +219,7 @@ func answerable(ctx context.Context, h *house.House, a house.Actor, id string) (
 var ErrUnreachable = errors.New("no mail reaches this address: hand the link on yourself, or give them a sign-in slip")
 
 // AskForOwnInvitation tells whoever made an invitation that somebody who is signed in
-// with another address would accept it with that.
+// with another address would accept it with that. It returns ErrInvitationEnded.
 func AskForOwnInvitation(ctx context.Context, h *house.House, a house.Actor, token string) error {
 	o, err := FindOffer(ctx, h, token)
 	if err != nil {

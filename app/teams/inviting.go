@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/core/roster"
@@ -16,8 +17,9 @@ import (
 	"velada/store"
 )
 
-// Invite asks addresses to join the teams of sites. Nothing that they may do
-// changes until they accept. What is wrong is said of the fields of the form.
+// Invite asks addresses to join the teams of sites. Nothing that they may do changes
+// until they accept. What is wrong is said of the fields of the form. It returns them as
+// house.FieldErrors.
 func Invite(ctx context.Context, h *house.House, a house.Actor, in Invitation) (sent []Sent, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		for _, site := range in.Sites {
@@ -130,8 +132,8 @@ func checkRole(tx *house.Tx) error {
 	}
 }
 
-// Accept accepts an invitation for whoever is signed in, and returns the address of
-// the site to go on to.
+// Accept accepts an invitation for whoever is signed in, and returns the address of the
+// site to go on to. It returns ErrInvitationEnded, or ErrInvitationNotYours.
 func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site string, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		s := tx.State()
@@ -173,7 +175,7 @@ func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site
 	return site, err
 }
 
-// Decline says no to an invitation.
+// Decline says no to an invitation. It returns what Accept returns.
 func Decline(ctx context.Context, h *house.House, a house.Actor, id string) error {
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		o, err := answerable(ctx, h, a, id)
@@ -203,7 +205,8 @@ func dropWaiting(tx *house.Tx, inv store.Invitation, to []store.Invited) {
 	}
 }
 
-// Withdraw takes an invitation to a site's team back.
+// Withdraw takes an invitation to a site's team back. It returns house.ErrNothing where
+// nobody waits.
 func Withdraw(ctx context.Context, h *house.House, a house.Actor, site, id string) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageTeam}, func(tx *house.Tx) error {
 		inv, err := store.FindInvitation(ctx, tx, id)
@@ -225,7 +228,8 @@ func Withdraw(ctx context.Context, h *house.House, a house.Actor, site, id strin
 	})
 }
 
-// SendAgain makes an invitation last anew under a new link; the old one ends.
+// SendAgain makes an invitation last anew under a new link; the old one ends. It returns
+// house.ErrNothing, or ErrUnreachable.
 func SendAgain(ctx context.Context, h *house.House, a house.Actor, site, id string, byMail bool) (sent Sent, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageTeam}, func(tx *house.Tx) error {
 		inv, err := store.FindInvitation(ctx, tx, id)
@@ -254,7 +258,8 @@ func SendAgain(ctx context.Context, h *house.House, a house.Actor, site, id stri
 	return sent, nil
 }
 
-// ChangeInvitation changes what somebody who has not answered yet is invited to.
+// ChangeInvitation changes what somebody who has not answered yet is invited to. It
+// returns house.ErrNothing, or house.FieldErrors.
 func ChangeInvitation(ctx context.Context, h *house.House, a house.Actor, site, id string, to access.TeamEntry) error {
 	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageTeam}, func(tx *house.Tx) error {
 		s := tx.State()

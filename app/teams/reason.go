@@ -3,6 +3,7 @@ package teams
 import (
 	"context"
 	"fmt"
+
 	"velada/core/access"
 	"velada/house"
 	"velada/store"

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
@@ -21,9 +22,9 @@ type SectionsForm struct {
 	OpensTo string         // class, anyone, or pass:ID
 }
 
-// GiveSections returns each team of a class a section that only it can see and
-// edit, until a day on which all open. The pages are made in the working copy;
-// doors and team are rehearsed.
+// GiveSections gives each team of a class a section that only it can see and edit, until
+// a day on which all open. The pages are made in the working copy; doors and team are
+// rehearsed. It returns how many pages were made, or house.FieldErrors.
 func GiveSections(ctx context.Context, h *house.House, a house.Actor, site string, f SectionsForm) (made int, err error) {
 	caps := h.Can(a, site, "/")
 	switch {

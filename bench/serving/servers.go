@@ -11,11 +11,11 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
-	"velada/app/pages"
-	"velada/house"
 
+	"velada/app/pages"
 	"velada/core/access"
 	"velada/gate"
+	"velada/house"
 	"velada/store"
 )
 

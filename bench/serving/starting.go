@@ -8,10 +8,10 @@ import (
 	"runtime"
 	"strings"
 	"time"
-	"velada/app/pages"
-	"velada/house"
 
+	"velada/app/pages"
 	"velada/core/access"
+	"velada/house"
 	"velada/store"
 )
 

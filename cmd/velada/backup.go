@@ -8,10 +8,10 @@ import (
 	"os"
 	"path/filepath"
 	"time"
-	"velada/house"
 
 	"github.com/spf13/cobra"
 
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

@@ -12,10 +12,10 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"velada/app/accounts"
-	"velada/house"
 
+	"velada/app/accounts"
 	"velada/demo"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

@@ -18,15 +18,15 @@ import (
 	"sync"
 	"syscall"
 	"time"
-	"velada/app/pages"
-	"velada/console"
-	"velada/house"
 
 	"github.com/spf13/cobra"
 
+	"velada/app/pages"
+	"velada/console"
 	"velada/core/access"
 	"velada/demo"
 	"velada/gate"
+	"velada/house"
 	"velada/identity"
 	"velada/standin"
 	"velada/store"

@@ -11,11 +11,11 @@ import (
 	"strings"
 	"syscall"
 	"time"
-	"velada/house"
 
 	"github.com/spf13/cobra"
 
 	"velada/core/access"
+	"velada/house"
 	"velada/identity"
 	"velada/store"
 )

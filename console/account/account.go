@@ -8,6 +8,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/accounts"
 	"velada/app/teams"
 	"velada/console/web"
@@ -15,8 +18,6 @@ import (
 	"velada/identity"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // accountView is somebody's own account.

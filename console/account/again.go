@@ -4,12 +4,13 @@ import (
 	"errors"
 	"net/http"
 	"net/url"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/accounts"
 	"velada/console/web"
 	"velada/identity"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // againView asks somebody who is signed in to show once more who they are.

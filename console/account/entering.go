@@ -7,6 +7,9 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/accounts"
 	"velada/console/web"
 	"velada/core/access"
@@ -14,8 +17,6 @@ import (
 	"velada/house"
 	"velada/identity"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 type signInView struct {

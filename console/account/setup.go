@@ -4,11 +4,12 @@ import (
 	"crypto/subtle"
 	"errors"
 	"net/http"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/house"
-
-	"github.com/gin-gonic/gin"
 )
 
 func showSetUp(c *web.Console, x *gin.Context) {

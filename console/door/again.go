@@ -3,10 +3,11 @@ package door
 import (
 	"net/http"
 	"net/url"
-	"velada/console/web"
-	"velada/core/parts"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/console/web"
+	"velada/core/parts"
 )
 
 // again shows the door with a form whose fields were wrong. The page and who

@@ -5,12 +5,13 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/roster"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // check reads a list as the form of a way will, without changing anything.

@@ -4,12 +4,13 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 type startRow struct {

@@ -9,6 +9,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/parts"
@@ -16,8 +19,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // wayForm adds or changes one way of a door.

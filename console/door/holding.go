@@ -5,6 +5,9 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/doors"
 	"velada/console/web"
 	"velada/core/access"
@@ -12,8 +15,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // holdingView sets the holding page: whether it stands, who walks past, and what it says.

@@ -9,13 +9,14 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // keysView lists the passes and links of a site, with one of them chosen.

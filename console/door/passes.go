@@ -7,6 +7,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/doors"
 	"velada/console/web"
 	"velada/core/access"
@@ -15,8 +18,6 @@ import (
 	"velada/identity"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // passForm makes a pass, or gives one a new password.

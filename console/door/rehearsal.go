@@ -4,11 +4,12 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // rehearsalView is everything that a rehearsal would do.

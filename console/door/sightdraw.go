@@ -3,6 +3,7 @@ package door
 import (
 	"fmt"
 	"strings"
+
 	"velada/look"
 )
 

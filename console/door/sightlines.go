@@ -9,10 +9,11 @@ import (
 	"net/url"
 	"slices"
 	"strings"
-	"velada/console/web"
-	"velada/core/access"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/console/web"
+	"velada/core/access"
 )
 
 // Sizes of the drawing, in its own units.

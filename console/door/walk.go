@@ -2,10 +2,11 @@ package door
 
 import (
 	"net/http"
-	"velada/console/web"
-	"velada/core/access"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/console/web"
+	"velada/core/access"
 )
 
 func walkIn(c *web.Console, x *gin.Context) {

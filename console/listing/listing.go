@@ -7,6 +7,9 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/doors"
 	"velada/app/pages"
 	"velada/console/web"
@@ -14,8 +17,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // listingView is how a site is found, and what it says of itself on every page.

@@ -9,6 +9,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/members"
 	"velada/app/people"
 	"velada/console/web"
@@ -17,8 +20,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // membersView is who may read a site by a login for it, who asks to, and what

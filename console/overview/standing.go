@@ -5,6 +5,9 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/doors"
 	"velada/console/web"
 	"velada/core/access"
@@ -12,8 +15,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // standingView is the front screen of a site.

@@ -7,13 +7,14 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/pages"
 	"velada/console/web"
 	"velada/core/content"
 	"velada/house"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // newSite shows the form that makes a site; doNewSite makes it.

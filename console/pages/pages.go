@@ -14,6 +14,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/pages"
 	"velada/console/web"
 	"velada/core/access"
@@ -22,8 +25,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // pagesView is the working copy: its tree, and the page that is written on.

@@ -1,9 +1,9 @@
 package pages
 
 import (
-	"velada/console/web"
-
 	"github.com/gin-gonic/gin"
+
+	"velada/console/web"
 )
 
 // live streams who is on a page, and what others save, as server-sent events.

@@ -4,13 +4,14 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/pages"
 	"velada/console/web"
 	"velada/core/access"
 	"velada/gate"
 	"velada/house"
-
-	"github.com/gin-gonic/gin"
 )
 
 func previewRows(c *web.Console, x *gin.Context) ([]web.PreviewRow, error) {

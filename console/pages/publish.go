@@ -9,14 +9,15 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/pages"
 	"velada/console/web"
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // publishView is what an edition would change, before it is live.

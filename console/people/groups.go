@@ -8,6 +8,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/accounts"
 	"velada/app/people"
 	"velada/console/web"
@@ -18,8 +21,6 @@ import (
 	"velada/identity"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // groupView is a group with its people, what hangs on it, and the ways into it.

@@ -7,6 +7,9 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/people"
 	"velada/console/web"
 	"velada/core/access"
@@ -15,8 +18,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // peopleView is the people and groups of the house.

@@ -5,13 +5,14 @@ import (
 	"net/http"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/people"
 	"velada/console/web"
 	"velada/core/roster"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // pendingRoster is a roster on its way in: it is looked at before it is taken.

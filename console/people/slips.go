@@ -8,9 +8,6 @@ import (
 	"net/http"
 	"net/url"
 	"time"
-	"velada/app/people"
-	"velada/console/web"
-	"velada/words"
 
 	"github.com/gin-gonic/gin"
 	"github.com/go-pdf/fpdf"
@@ -18,6 +15,10 @@ import (
 	"golang.org/x/image/font/gofont/gobold"
 	"golang.org/x/image/font/gofont/gomono"
 	"golang.org/x/image/font/gofont/goregular"
+
+	"velada/app/people"
+	"velada/console/web"
+	"velada/words"
 )
 
 // slipSheet is a sheet of slips, kept for a while so that it can be printed: the

@@ -10,14 +10,15 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
 	"velada/post"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // rulesView is what holds for the whole house.

@@ -9,14 +9,15 @@ import (
 	"net/url"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/roster"
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // ledgerView is who changed what, filtered.

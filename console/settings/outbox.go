@@ -4,11 +4,12 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/content"
 	"velada/store"
-
-	"github.com/gin-gonic/gin"
 )
 
 // outboxView is all mail as it was written, for stewards.

@@ -2,12 +2,13 @@ package team
 
 import (
 	"slices"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/console/web"
 	"velada/core/access"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // editorsForm is the choice of what the editors of a site may do.

@@ -8,14 +8,15 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/teams"
 	"velada/console/web"
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // inviteForm asks addresses to join a team, or several.

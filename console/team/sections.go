@@ -4,11 +4,12 @@ import (
 	"cmp"
 	"errors"
 	"net/http"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/teams"
 	"velada/console/web"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // sectionsForm returns each team of a class a section.

@@ -6,6 +6,9 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/teams"
 	"velada/console/web"
 	"velada/core/access"
@@ -14,8 +17,6 @@ import (
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // teamView is who may edit and run a site.

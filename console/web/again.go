@@ -5,9 +5,10 @@ import (
 	"net/url"
 	"strings"
 	"time"
-	"velada/store"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/store"
 )
 
 // Fresh reports whether somebody has shown who they are within the last ten minutes.

@@ -3,10 +3,11 @@ package web
 import (
 	"errors"
 	"net/http"
-	"velada/core/access"
-	"velada/house"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/access"
+	"velada/house"
 )
 
 // Done says that something was done, or answers its error, and leads on.

@@ -6,9 +6,10 @@ import (
 	"mime"
 	"net/http"
 	"strings"
-	"velada/core/content"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/content"
 )
 
 // How much may be sent. A file has a limit of its own, which is told at its field: so

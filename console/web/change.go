@@ -5,12 +5,13 @@ import (
 	"errors"
 	"net/http"
 	"slices"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/people"
 	"velada/core/access"
 	"velada/house"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // ChangeView is a change of the house that has not been made.

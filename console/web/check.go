@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/core/roster"
 	"velada/words"

@@ -13,6 +13,10 @@ import (
 	"net/http"
 	"runtime/debug"
 	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/gin-gonic/gin"
+
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/core/access"
@@ -23,9 +27,6 @@ import (
 	"velada/look"
 	"velada/store"
 	"velada/words"
-
-	"github.com/alexedwards/scs/v2"
-	"github.com/gin-gonic/gin"
 )
 
 // Console serves administrators.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"time"
+
 	"velada/core/access"
 )
 

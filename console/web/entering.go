@@ -8,14 +8,15 @@ import (
 	"strings"
 	"time"
 	"unicode"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/app/accounts"
 	"velada/core/access"
 	"velada/house"
 	"velada/identity"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // MySite is a site with what somebody may do on it, and through what.

@@ -5,10 +5,11 @@ import (
 	"io"
 	"strconv"
 	"strings"
-	"velada/core/access"
-	"velada/house"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/access"
+	"velada/house"
 )
 
 // chooseAgain is said of a file that came with a form in which something else was wrong.

@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 	"velada/words"
 )

@@ -8,10 +8,11 @@ import (
 	"slices"
 	"sync"
 	"time"
-	"velada/core/access"
-	"velada/store"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/access"
+	"velada/store"
 )
 
 // presence knows who is at work on which page of which site now.

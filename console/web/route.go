@@ -5,9 +5,10 @@ import (
 	"io/fs"
 	"net/http"
 	"slices"
-	"velada/core/access"
 
 	"github.com/gin-gonic/gin"
+
+	"velada/core/access"
 )
 
 // Room is a group of views that belong together: what it answers, and its templates.

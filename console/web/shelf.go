@@ -2,10 +2,11 @@ package web
 
 import (
 	"time"
-	"velada/identity"
-	"velada/store"
 
 	"github.com/hashicorp/golang-lru/v2/expirable"
+
+	"velada/identity"
+	"velada/store"
 )
 
 // Shelf keeps in memory what somebody comes back for with a token, and nobody else

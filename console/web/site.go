@@ -9,13 +9,14 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
+
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
 	"velada/store"
 	"velada/words"
-
-	"github.com/gin-gonic/gin"
 )
 
 // DoorURL is the address of a site's door with a page chosen ("" is the whole

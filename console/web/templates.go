@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"path"
 	"strings"
+
 	"velada/look"
 	"velada/words"
 )
@@ -13,7 +14,7 @@ import (
 //go:embed templates
 var ownTemplates embed.FS
 
-// parseTemplates returns each view its own set: the parts that all share, those of its
+// parseTemplates gives each view its own set: the parts that all share, those of its
 // room, and itself. A room has its views in templates, and parts of its own in
 // templates/shared.
 func parseTemplates(rooms []Room) map[string]*template.Template {

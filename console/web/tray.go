@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"strings"
+
 	"velada/house"
 	"velada/words"
 )

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+
 	"velada/core/access"
 	"velada/gate"
 	"velada/house"

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+
 	"velada/core/access"
 	"velada/words"
 )

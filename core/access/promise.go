@@ -1,9 +1,10 @@
 package access
 
 import (
-	"github.com/RoaringBitmap/roaring/v2"
 	"slices"
 	"strings"
+
+	"github.com/RoaringBitmap/roaring/v2"
 )
 
 // Judgement is how a promise stands.

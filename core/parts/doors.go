@@ -2,6 +2,7 @@ package parts
 
 import (
 	"strings"
+
 	"velada/core/access"
 )
 

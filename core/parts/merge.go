@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+
 	"velada/core/access"
 )
 

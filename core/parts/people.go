@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
 	"velada/core/access"
 )
 
@@ -98,7 +99,7 @@ func GroupAt(doc *access.Document, id string) *access.Group {
 	return nil
 }
 
-// ReaddressPerson returns a person another address; the one that they had stays theirs.
+// ReaddressPerson gives a person another address; the one that they had stays theirs.
 func ReaddressPerson(p *access.Person, a access.Address) {
 	if Canonical(p.Address) == a.String() {
 		p.Address = a.String()

@@ -3,6 +3,7 @@ package roster
 import (
 	"fmt"
 	"strings"
+
 	"velada/core/access"
 )
 
