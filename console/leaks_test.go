@@ -416,7 +416,7 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 // but this one.
 func TestTheConsolesCookiesAreTheHostsOwn(t *testing.T) {
 	d := openDesk(t)
-	d.console.Https = true
+	d.console.HTTPS = true
 	d.console.Sessions.Cookie.Name, d.console.Sessions.Cookie.Secure = d.console.CookieName("velada"), true
 	answer, err := d.client.PostForm(d.server.URL+"/sign-in", url.Values{"address": {"ines@cerroalcor.example"}, "password": {demo.Password}})
 	if err != nil {

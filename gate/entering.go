@@ -120,12 +120,21 @@ func (q *request) fromHere() bool {
 	return true
 }
 
+// How much visitors may send, and how long their browsers keep that they came by a pass
+// or a link, and that they have read the notice about cookies.
+const (
+	mostSmallForm    = 4 << 10
+	mostPortraitForm = 16 << 20 // more than a portrait may have, so that it is told at its field
+	heldLife         = 30 * 24 * time.Hour
+	noticeLife       = 365 * 24 * time.Hour
+)
+
 // enterPass checks the password of a pass at the door of a path.
 func (q *request) enterPass() {
 	if !q.fromHere() {
 		return
 	}
-	q.Body = http.MaxBytesReader(q.w, q.Body, 4<<10)
+	q.Body = http.MaxBytesReader(q.w, q.Body, mostSmallForm)
 	path, err := access.DocumentPath(q.PostFormValue("path"))
 	if err != nil {
 		path = "/"
@@ -147,7 +156,7 @@ func (q *request) enterPass() {
 	case err != nil:
 		panic(err)
 	default:
-		q.cookie(passCookie, value, 30*24*time.Hour)
+		q.cookie(passCookie, value, heldLife)
 		q.back()
 	}
 }
@@ -170,7 +179,7 @@ func (q *request) follow(token string) {
 		q.meeting().nothing()
 		return
 	}
-	q.cookie(linkCookie, value, 30*24*time.Hour)
+	q.cookie(linkCookie, value, heldLife)
 	q.path = path
 	q.back()
 }
@@ -180,7 +189,7 @@ func (q *request) noticed() {
 	if !q.fromHere() {
 		return
 	}
-	q.cookie(noticeCookie, "yes", 365*24*time.Hour)
+	q.cookie(noticeCookie, "yes", noticeLife)
 	path, err := access.DocumentPath(q.PostFormValue("path"))
 	if err != nil {
 		path = "/"

@@ -257,7 +257,7 @@ func (q memberPages) me(status int, values map[string]string, wrong house.FieldE
 }
 
 func (q memberPages) doMe() {
-	if q.who == "" || !q.form(16<<20) {
+	if q.who == "" || !q.form(mostPortraitForm) {
 		if q.who == "" {
 			q.me(http.StatusOK, nil, nil)
 		}
@@ -319,7 +319,7 @@ func (q memberPages) myData() {
 }
 
 func (q memberPages) leaveSite() {
-	if q.who == "" || !q.form(4<<10) {
+	if q.who == "" || !q.form(mostSmallForm) {
 		return
 	}
 	if q.PostFormValue("sure") != "yes" {

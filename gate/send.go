@@ -35,10 +35,13 @@ var (
 	packedWith = []string{"gzip"}
 )
 
+// mostMenuKept is how many items a menu may have of which each can be told in a key.
+const mostMenuKept = 64
+
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
-	if q.as != nil || page.Own || len(e.Menu) > 64 || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
+	if q.as != nil || page.Own || len(e.Menu) > mostMenuKept || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
 		return house.RenderedKey{}, false
 	}
 	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}

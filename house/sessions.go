@@ -32,6 +32,9 @@ func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, d
 	})
 }
 
+// usedEvery is how exactly it is kept when a session was used last.
+const usedEvery = time.Minute
+
 // FindSession returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
 func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
@@ -39,7 +42,7 @@ func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool,
 	if err != nil || s == nil {
 		return "", false, err
 	}
-	if now := time.Now(); now.Sub(s.Used) >= time.Minute {
+	if now := time.Now(); now.Sub(s.Used) >= usedEvery {
 		err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSignedIn(ctx, tx, id, now) })
 		if err != nil {
 			return "", false, err

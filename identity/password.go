@@ -87,7 +87,7 @@ func (s Strength) Weak() bool { return s.Score < 2 }
 // StrengthOf judges a password; near are words that whoever guesses would try
 // first, such as the site's title.
 func StrengthOf(password string, near ...string) Strength {
-	if len(password) > 72 { // longer ones only take longer to judge
+	if len(password) > longestJudged { // longer ones only take longer to judge
 		password = password[:72]
 	}
 	score := zxcvbn.PasswordStrength(password, near).Score
@@ -111,3 +111,6 @@ func MakeUpPassword() string {
 	}
 	return strings.Join(picked, " ")
 }
+
+// longestJudged is how much of a password its strength is judged by, in bytes.
+const longestJudged = 72

@@ -31,7 +31,10 @@ type Asked struct {
 	State, Nonce, Verifier string
 }
 
-var providerClient = &http.Client{Timeout: 10 * time.Second}
+// longestProvider is how long a provider may take to answer.
+const longestProvider = 10 * time.Second
+
+var providerClient = &http.Client{Timeout: longestProvider}
 
 func (p Provider) discover(ctx context.Context) (*oidc.Provider, *oauth2.Config, error) {
 	found, err := oidc.NewProvider(oidc.ClientContext(ctx, providerClient), p.Issuer)

@@ -23,12 +23,18 @@ type Server struct {
 // Locks are how a connection to a mail server is locked.
 var Locks = []string{"starttls", "tls", "none"}
 
+// How long a mail server may take: for a message, and for each step of it.
+const (
+	longestDelivery = 30 * time.Second
+	longestStep     = 20 * time.Second
+)
+
 // Deliver hands a whole message to the server as it stands. It waits half a
 // minute at most.
 func (s *Server) Deliver(ctx context.Context, to string, raw []byte) error {
-	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, longestDelivery)
 	defer cancel()
-	options := []mail.Option{mail.WithPort(s.Port), mail.WithTimeout(20 * time.Second)}
+	options := []mail.Option{mail.WithPort(s.Port), mail.WithTimeout(longestStep)}
 	switch s.Lock {
 	case "tls":
 		options = append(options, mail.WithSSL())

@@ -41,7 +41,7 @@ func KeepPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, a ho
 	if err != nil {
 		return err
 	}
-	if name = strings.TrimSpace(name); name == "" || len(name) > 80 {
+	if name = strings.TrimSpace(name); name == "" || len(name) > house.MostPasskey {
 		name = "A passkey"
 	}
 	now := time.Now()

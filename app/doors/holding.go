@@ -2,6 +2,7 @@ package doors
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -14,9 +15,6 @@ import (
 // HoldingDesigns are the designs of a holding page; the last is a page of the
 // site's own.
 var HoldingDesigns = []string{"night", "paper", "poster", "plain", "own"}
-
-// MostPicture is the most bytes that a holding page's picture may have.
-const MostPicture = 2 << 20
 
 // HoldingPage is what a site's holding page says, where nobody wrote one too.
 func HoldingPage(s *house.State, site string) store.HoldingPage {
@@ -37,13 +35,13 @@ func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site str
 	if p.Contact != "" && !post.Contactable(p.Contact) {
 		wrong["contact"] = "This is neither an address, nor a page that begins with https://."
 	}
-	if len(p.Picture) > MostPicture {
+	if len(p.Picture) > house.MostPicture {
 		wrong["picture"] = "A picture has at most 2 MB."
-	} else if len(p.Picture) > 0 && !slices.Contains([]string{"image/png", "image/jpeg", "image/webp", "image/gif"}, p.PictureType) {
+	} else if len(p.Picture) > 0 && !slices.Contains(house.Pictures, p.PictureType) {
 		wrong["picture"] = "This is no picture that browsers show: PNG, JPEG, WebP or GIF."
 	}
-	if len(p.Heading) > 200 {
-		wrong["heading"] = "A heading has at most 200 letters."
+	if len(p.Heading) > house.MostHeading {
+		wrong["heading"] = fmt.Sprintf("A heading has at most %d letters.", house.MostHeading)
 	}
 	if p.Design == "own" && strings.TrimSpace(p.HTML) == "" {
 		wrong["html"] = "Paste the page here, or choose one of the designs."

@@ -43,11 +43,11 @@ func SetMembership(ctx context.Context, h *house.House, a house.Actor, site stri
 			paths("first", first)
 			m.First = first[0]
 		}
-		if len(m.Questions) > 10 {
-			wrong["questions"] = "Ask at most ten questions."
+		if len(m.Questions) > house.MostQuestions {
+			wrong["questions"] = fmt.Sprintf("Ask at most %d questions.", house.MostQuestions)
 		}
-		if len(m.SignIn) > 40 || len(m.Yours) > 40 {
-			wrong["sign_in"] = "Use at most 40 letters."
+		if len(m.SignIn) > house.MostLabel || len(m.Yours) > house.MostLabel {
+			wrong["sign_in"] = fmt.Sprintf("Use at most %d letters.", house.MostLabel)
 		}
 		if len(wrong) > 0 {
 			return wrong
@@ -123,8 +123,8 @@ func checkApplying(h *house.House, site string, a Applying, signedIn store.Who) 
 	for i := range m.Questions {
 		if i >= len(a.Answers) || strings.TrimSpace(a.Answers[i]) == "" {
 			wrong[fmt.Sprintf("answer%d", i)] = "Please answer this."
-		} else if len(a.Answers[i]) > 2000 {
-			wrong[fmt.Sprintf("answer%d", i)] = "Use at most 2000 letters."
+		} else if len(a.Answers[i]) > house.MostAbout {
+			wrong[fmt.Sprintf("answer%d", i)] = fmt.Sprintf("Use at most %d letters.", house.MostAbout)
 		}
 	}
 	if m.Terms != "" && !a.Agreed {
@@ -296,8 +296,8 @@ func becomeMember(ctx context.Context, h *house.House, who store.Who, name strin
 // goes to their address first. It returns house.FieldErrors, house.ErrNoSite, or
 // identity.TryLater.
 func Ask(ctx context.Context, h *house.House, site, address string, l store.LetIn, from house.From, linkTo func(string) string) (letter bool, err error) {
-	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > 1000 {
-		return false, house.FieldErrors{"word": "Use at most 1000 letters."}
+	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > house.MostWord {
+		return false, house.FieldErrors{"word": fmt.Sprintf("Use at most %d letters.", house.MostWord)}
 	}
 	l.At, l.Site = h.Now(), h.SiteID(site)
 	if l.Who != "" {
@@ -382,8 +382,8 @@ func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, 
 func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
-		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > 150 || strings.ContainsAny(subject, "\r\n") {
-			wrong["subject"] = "Say what it is about, in at most 150 letters."
+		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > house.MostSubject || strings.ContainsAny(subject, "\r\n") {
+			wrong["subject"] = fmt.Sprintf("Say what it is about, in at most %d letters.", house.MostSubject)
 		}
 		if strings.TrimSpace(text) == "" {
 			wrong["text"] = "There is nothing to send yet."

@@ -3,6 +3,7 @@ package members
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -15,9 +16,6 @@ import (
 
 // Shown are the parts of a profile that a member may show to other members.
 var Shown = []string{"name", "picture", "about", "address"}
-
-// mostPicture is how large a member's picture may be, in bytes.
-const mostPicture = 500 << 10
 
 // Profile reads what somebody says of themself on a site; an error where they are no
 // member of it. It returns house.ErrMayNot for them.
@@ -45,11 +43,11 @@ func ChangeProfile(ctx context.Context, h *house.House, site string, who store.W
 	if p.Name, text = house.NameTyped(p.Name); text != "" {
 		wrong["name"] = text
 	}
-	if len(p.About) > 2000 {
-		wrong["about"] = "Use at most 2000 letters."
+	if len(p.About) > house.MostAbout {
+		wrong["about"] = fmt.Sprintf("Use at most %d letters.", house.MostAbout)
 	}
 	kind := http.DetectContentType(picture)
-	if picture != nil && (len(picture) > mostPicture || !slices.Contains([]string{"image/png", "image/jpeg", "image/webp"}, kind)) {
+	if picture != nil && (len(picture) > house.MostPortrait || !slices.Contains(house.Portraits, kind)) {
 		wrong["picture"] = "A picture is a PNG, JPEG or WebP of at most 500 KB."
 	}
 	if len(wrong) > 0 {

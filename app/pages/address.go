@@ -204,7 +204,7 @@ func checkDetails(title string, d store.Details, icon []byte, iconType string) h
 			wrong["profiles"] = fmt.Sprintf("“%s” does not begin with https://.", p)
 		}
 	}
-	if len(icon) > 200<<10 || len(icon) > 0 && !slices.Contains([]string{"image/png", "image/jpeg", "image/webp", "image/gif"}, iconType) {
+	if len(icon) > house.MostIcon || len(icon) > 0 && !slices.Contains(house.Pictures, iconType) {
 		wrong["icon"] = "An icon is a PNG, JPEG, WebP or GIF of at most 200 KB."
 	}
 	return wrong

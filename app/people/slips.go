@@ -156,11 +156,11 @@ func NewJoinCode(ctx context.Context, h *house.House, a house.Actor, group strin
 	c := store.JoinCode{Code: identity.SayableCode(), Group: group, By: a.Who, At: h.Now(), Ends: ends, Most: most, Approval: approval}
 	return c, h.Change(ctx, a, house.Needs{Keeps: group}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
-		if !tx.Now().Before(ends) || ends.Sub(tx.Now()) > 366*24*time.Hour {
+		if !tx.Now().Before(ends) || ends.Sub(tx.Now()) > house.LongestJoining {
 			wrong["ends"] = "A code ends within a year from now."
 		}
-		if most < 1 || most > 1000 {
-			wrong["most"] = "A code lets in 1 to 1000 people."
+		if most < 1 || most > house.MostJoining {
+			wrong["most"] = fmt.Sprintf("A code lets in 1 to %d people.", house.MostJoining)
 		}
 		if len(wrong) > 0 {
 			return wrong

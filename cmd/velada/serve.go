@@ -165,7 +165,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
 	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: longestHead, IdleTimeout: longestIdle, MaxHeaderBytes: mostHead}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue)
 	theHouse.Outbox.RunMail(ctx, mailInterval)
@@ -195,6 +195,10 @@ const (
 	dueInterval   = time.Second
 	mailInterval  = 2 * time.Second
 	longestEnding = 20 * time.Second
+
+	longestHead = 10 * time.Second // to send the head of a request
+	longestIdle = 2 * time.Minute  // between requests
+	mostHead    = 64 << 10         // bytes
 )
 
 // hosts leads each request to the console or to the gate, by its host.
@@ -285,7 +289,7 @@ func (h *hosts) standIn(handler func(address string) (http.Handler, error)) stri
 	if err != nil {
 		return ""
 	}
-	server := &http.Server{Handler: handle, ReadHeaderTimeout: 10 * time.Second}
+	server := &http.Server{Handler: handle, ReadHeaderTimeout: longestHead}
 	context.AfterFunc(h.ctx, func() { server.Close() })
 	h.standIns.Go(func() { house.Recovered("serving a stand-in", func() { _ = server.Serve(listener) }) })
 	return address

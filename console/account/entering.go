@@ -343,7 +343,7 @@ func newSecret(c *web.Console, x *gin.Context, address access.Address) (*secretV
 	if err != nil {
 		return nil, err
 	}
-	qr, err := web.QrSVG(link)
+	qr, err := web.QRCode(link)
 	return &secretView{template.HTML(qr), secret}, err
 }
 

@@ -47,7 +47,7 @@ type doorView struct {
 
 // doorView begins what shows the ways of a door.
 func newDoorView(d *web.Site, p *web.Page) *doorView {
-	v := &doorView{Site: d.Site, Page: d.Page, As: d.As, MayChange: p.Site.MayDoor, Whole: d.Page == "", Here: d.Url(d.Page, d.As), AtAsked: d.Asked, ViewName: d.View}
+	v := &doorView{Site: d.Site, Page: d.Page, As: d.As, MayChange: p.Site.MayDoor, Whole: d.Page == "", Here: d.URL(d.Page, d.As), AtAsked: d.Asked, ViewName: d.View}
 	v.PageTitle = "the whole site"
 	if page, id, is := parts.CutTable(d.Page); is {
 		v.Table = id
@@ -134,7 +134,7 @@ func starts(d *web.Site) []startRow {
 	for i := range rows {
 		rows[i].On = rows[i].Name == kind
 		if rows[i].Name == "password" {
-			rows[i].URL = d.Url(d.Page, d.As, "pass", "start")
+			rows[i].URL = d.URL(d.Page, d.As, "pass", "start")
 		}
 	}
 	return rows
@@ -166,9 +166,9 @@ func kinds(d *web.Site) []kindRow {
 	}
 	for i := range rows {
 		rows[i].Label = words.KindLabel(rows[i].Kind)
-		rows[i].URL = d.Url(d.Page, d.As, "add", rows[i].Kind)
+		rows[i].URL = d.URL(d.Page, d.As, "add", rows[i].Kind)
 	}
 	return slices.Insert(rows, 4,
-		kindRow{"pass", words.KindLabel("pass"), "a password to hand out", d.Url(d.Page, d.As, "pass", "add")},
-		kindRow{"link", words.KindLabel("link"), "an address that only they know", d.Url(d.Page, d.As, "link", "add")})
+		kindRow{"pass", words.KindLabel("pass"), "a password to hand out", d.URL(d.Page, d.As, "pass", "add")},
+		kindRow{"link", words.KindLabel("link"), "an address that only they know", d.URL(d.Page, d.As, "link", "add")})
 }

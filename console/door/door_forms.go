@@ -64,7 +64,7 @@ func linkAsked(d *web.Site, x *gin.Context) *linkForm {
 }
 
 func newWayForm(d *web.Site, w access.Way, key string) *wayForm {
-	f := &wayForm{Form: web.Form{Values: map[string]string{}}, Kind: w.Way, Label: words.KindLabel(w.Way), Key: key, Back: d.Url(d.Page, d.As)}
+	f := &wayForm{Form: web.Form{Values: map[string]string{}}, Kind: w.Way, Label: words.KindLabel(w.Way), Key: key, Back: d.URL(d.Page, d.As)}
 	f.Values["from"], f.Values["until"] = d.Local(w.From), d.Local(w.Until)
 	switch w.Way {
 	case "domain":

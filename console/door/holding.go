@@ -177,7 +177,7 @@ func doHoldingWords(c *web.Console, x *gin.Context) {
 	if x.PostForm("no_picture") == "yes" {
 		p.Picture, p.PictureType = nil, ""
 	}
-	if _, data, err := web.FileSent(x, "picture", doors.MostPicture); err != nil {
+	if _, data, err := web.FileSent(x, "picture", house.MostPicture); err != nil {
 		f.Wrong["picture"] = words.Capital(err.Error()) + "."
 	} else if data != nil {
 		p.Picture, p.PictureType = data, http.DetectContentType(data)

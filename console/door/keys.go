@@ -113,7 +113,7 @@ func newLinkForm(d *web.Site, asked string) *linkForm {
 		return nil
 	}
 	if asked == "add" {
-		f.OnDoor, f.Back = true, d.Url(d.Page, d.As)
+		f.OnDoor, f.Back = true, d.URL(d.Page, d.As)
 	}
 	f.Unders = d.Unders(f.Values["under"])
 	return f
@@ -219,7 +219,7 @@ func newLinkShown(c *web.Console, d *web.Site, id, me string) *linkShown {
 		until = " It works until " + d.Words.When(l.Until) + "."
 	}
 	s.Text = fmt.Sprintf("Hello,\n\nthis link lets you read %s:\n%s\n\nIt is meant for you; whoever has it can read the same.%s\n\n%s", cmp.Or(d.Now.Title, d.Site), address, until, me)
-	if qr, err := web.QrSVG(address); err == nil {
+	if qr, err := web.QRCode(address); err == nil {
 		s.QR = template.HTML(qr)
 	}
 	return s

@@ -33,7 +33,7 @@ type passForm struct {
 }
 
 func newPassForm(d *web.Site, asked string) *passForm {
-	f := &passForm{Form: web.Form{Values: map[string]string{}}, Action: asked, Back: d.Url(d.Page, d.As), Page: d.Page}
+	f := &passForm{Form: web.Form{Values: map[string]string{}}, Action: asked, Back: d.URL(d.Page, d.As), Page: d.Page}
 	if id, ok := strings.CutPrefix(asked, "password:"); ok {
 		i := slices.IndexFunc(d.Then.Passes, func(p access.Pass) bool { return p.ID == id })
 		if i < 0 {

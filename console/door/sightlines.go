@@ -143,7 +143,7 @@ func sightlines(d *web.Site, fold, promise string) *sightView {
 		if who == "guests" || who == "team" {
 			who = ""
 		}
-		v.Columns = append(v.Columns, sightCol{col.name, col.sub, d.Url("", who), who, len(col.folded) > 0, i*sightColumn + sightColumn/2})
+		v.Columns = append(v.Columns, sightCol{col.name, col.sub, d.URL("", who), who, len(col.folded) > 0, i*sightColumn + sightColumn/2})
 	}
 	for _, f := range foldable {
 		rest := slices.DeleteFunc(slices.Clone(folded), func(k string) bool { return k == f.kind || k == "" })

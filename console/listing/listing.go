@@ -129,7 +129,7 @@ func doDetails(c *web.Console, x *gin.Context) {
 	if x.PostForm("no_icon") == "yes" {
 		d.Icon, d.IconType = "", ""
 	}
-	_, icon, err := web.FileSent(x, "icon", 200<<10)
+	_, icon, err := web.FileSent(x, "icon", house.MostIcon)
 	if err != nil {
 		f.Wrong["icon"] = words.Capital(err.Error()) + "."
 	}

@@ -592,7 +592,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	as.Edition = edition
 	p := c.SitePage(x, "Pages")
 	v := &web.WalkPage{Walk: d.Walk(), Working: true, Door: "/sites/" + d.Site + "/pages?path=" + url.QueryEscape(d.Path())}
-	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string { return d.Url(d.Page, d.As, "width", width) })
+	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string { return d.URL(d.Page, d.As, "width", width) })
 	v.Walk.Meet.When = "working copy"
 	v.Walk.Meet.Text = ""
 	if section {
@@ -626,7 +626,7 @@ func lookPlan(c *web.Console, x *gin.Context, d *web.Site) (rows []web.PlanRow, 
 		i := slices.IndexFunc(visible, func(p store.Page) bool { return strings.HasSuffix(row.URL, "/"+p.ID) })
 		path := visible[i].Path
 		rows = append(rows, web.PlanRow{
-			Title: row.Title, URL: d.Url(path, d.As), Depth: row.Depth, Chosen: path == d.Path(), Note: row.Note,
+			Title: row.Title, URL: d.URL(path, d.As), Depth: row.Depth, Chosen: path == d.Path(), Note: row.Note,
 			Window: web.WindowOf(d.Policy.Site(d.Site).Decide(path, &visitor, d.At)),
 		})
 	}

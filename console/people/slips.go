@@ -96,7 +96,7 @@ func showSlips(c *web.Console, x *gin.Context) {
 	}
 	v := &slipsView{Token: x.Param("token"), Group: sheet.group, House: sheet.house, Site: sheet.site}
 	for _, s := range sheet.slips {
-		qr, err := web.QrSVG(s.URL)
+		qr, err := web.QRCode(s.URL)
 		if err != nil {
 			c.Fail(x, err)
 			return

@@ -46,9 +46,15 @@ type Console struct {
 	Templates map[string]*template.Template
 	handler   http.Handler
 	Engine    *gin.Engine      // its routes
-	Https     bool             // visitors come by it
+	HTTPS     bool             // visitors come by it
 	Clock     func() time.Time // by which it is told how long ago somebody showed who they are
 }
+
+// How long somebody stays signed in on the console: at most, and without doing anything.
+const (
+	sessionLife = 7 * 24 * time.Hour
+	sessionIdle = 24 * time.Hour
+)
 
 // New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
@@ -56,9 +62,9 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	c.Shelf = newShelf()
 	c.Sessions = scs.New()
 	c.Sessions.Store = house.Sessions.SessionStore(ctx)
-	c.Sessions.Lifetime = 7 * 24 * time.Hour
-	c.Sessions.IdleTimeout = 24 * time.Hour
-	c.Https, c.Clock = secure, time.Now
+	c.Sessions.Lifetime = sessionLife
+	c.Sessions.IdleTimeout = sessionIdle
+	c.HTTPS, c.Clock = secure, time.Now
 	c.Sessions.Cookie.Name = c.CookieName("velada_console")
 	c.Sessions.Cookie.SameSite = http.SameSiteLaxMode
 	c.Sessions.Cookie.Secure = secure
@@ -114,7 +120,7 @@ func (c *Console) secure(next http.Handler) http.Handler {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cache-Control", "private, no-store")
-		if c.Https {
+		if c.HTTPS {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
 		next.ServeHTTP(w, r)

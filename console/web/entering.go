@@ -166,7 +166,7 @@ const (
 
 // CookieName returns the name of a cookie of this host alone.
 func (c *Console) CookieName(name string) string {
-	if c.Https {
+	if c.HTTPS {
 		return "__Host-" + name
 	}
 	return name
@@ -182,7 +182,7 @@ func (c *Console) knowBrowser(x *gin.Context, who store.Who) {
 	}
 	http.SetCookie(x.Writer, &http.Cookie{
 		Name: c.CookieName(knownCookie), Value: token, Path: "/", MaxAge: int(knownLife.Seconds()),
-		HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: c.Https,
+		HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: c.HTTPS,
 	})
 }
 

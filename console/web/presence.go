@@ -120,6 +120,9 @@ func (w *atWork) send(t told) {
 	}
 }
 
+// heartbeat is how often a stream says that it is alive, so that nothing between ends it.
+const heartbeat = 20 * time.Second
+
 // Stream tells somebody what happens until they go, or may not be told any more.
 func (c *Console) Stream(x *gin.Context, id, title, path string) {
 	site, me := x.Param("site"), Actor(x)
@@ -143,7 +146,7 @@ func (c *Console) Stream(x *gin.Context, id, title, path string) {
 	c.Presence.come(site, w)
 	defer c.Presence.leave(site, w)
 	changed := c.House.Changed()
-	beat := time.NewTicker(20 * time.Second)
+	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
 	for {
 		select {

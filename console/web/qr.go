@@ -14,7 +14,7 @@ func (c *Console) SendQR(x *gin.Context, address, name, kind string) {
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"."+kind))
 	switch kind {
 	case "svg":
-		qr, err := QrSVG(address)
+		qr, err := QRCode(address)
 		if err != nil {
 			c.Fail(x, err)
 			return
@@ -32,8 +32,8 @@ func (c *Console) SendQR(x *gin.Context, address, name, kind string) {
 	}
 }
 
-// QrSVG draws a QR code, a module one unit wide.
-func QrSVG(text string) (string, error) {
+// QRCode draws a QR code, a module one unit wide.
+func QRCode(text string) (string, error) {
 	code, err := qrcode.New(text, qrcode.Medium)
 	if err != nil {
 		return "", err

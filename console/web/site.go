@@ -142,7 +142,7 @@ func (d *Site) Walk() WalkView {
 	see.View = "walk"
 	return WalkView{
 		Site: d.Site, View: d.View, Page: d.Page, As: d.As, Chips: d.chips(), Meet: d.meet(), AtAsked: d.Asked, AtLocal: d.Local(d.At),
-		NowURL: ViewURL(d.Site, d.View, d.Page, d.As), SeeURL: see.Url(d.Page, d.As),
+		NowURL: ViewURL(d.Site, d.View, d.Page, d.As), SeeURL: see.URL(d.Page, d.As),
 	}
 }
 
@@ -165,8 +165,8 @@ type Site struct {
 	Reasons map[string]string // why people are on the team
 }
 
-// Url is doorURL at the instant that is looked at.
-func (d *Site) Url(path, as string, more ...string) string {
+// URL is doorURL at the instant that is looked at.
+func (d *Site) URL(path, as string, more ...string) string {
 	if d.Asked != "" {
 		more = append(more, "at", d.Asked)
 	}
@@ -177,7 +177,7 @@ func (d *Site) Url(path, as string, more ...string) string {
 func (d *Site) DoorURL(path, as string, more ...string) string {
 	elsewhere := *d
 	elsewhere.View = "door"
-	return elsewhere.Url(path, as, more...)
+	return elsewhere.URL(path, as, more...)
 }
 
 // Path returns the path of the page that is looked at.
@@ -311,7 +311,7 @@ func (d *Site) Plan() []PlanRow {
 	row := func(path, title, page string, depth int) PlanRow {
 		l := looks[path]
 		r := PlanRow{
-			Title: title, URL: d.Url(page, d.As), Page: page, Depth: min(depth, 3), Chosen: page == d.Page || page == d.Path() && d.Page != "" && page != "",
+			Title: title, URL: d.URL(page, d.As), Page: page, Depth: min(depth, 3), Chosen: page == d.Page || page == d.Path() && d.Page != "" && page != "",
 			Window: WindowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
 		}
 		switch {
@@ -456,7 +456,7 @@ func (d *Site) Ways(editing string) []WayRow {
 func (d *Site) wayRow(w access.Way, key string) WayRow {
 	row := WayRow{
 		Key: key, Kind: words.KindLabel(w.Way), Text: d.Words.Way(w), Window: d.Words.Window(w.From, w.Until),
-		Edit: d.Url(d.Page, d.As, "edit", key),
+		Edit: d.URL(d.Page, d.As, "edit", key),
 	}
 	switch w.Way {
 	case "anyone":
@@ -583,7 +583,7 @@ func (d *Site) chips() []Chip {
 	}
 	var chips []Chip
 	for _, who := range chosen {
-		chips = append(chips, Chip{d.Words.Observer(who), d.Url(d.Page, who), who == d.As})
+		chips = append(chips, Chip{d.Words.Observer(who), d.URL(d.Page, who), who == d.As})
 	}
 	return chips
 }
@@ -637,11 +637,11 @@ func (d *Site) links(about []access.Ref) (list []link) {
 				continue
 			}
 		case "person":
-			l = link{"as " + d.Words.Person(ref.ID), d.Url(d.Page, "person:"+ref.ID)}
+			l = link{"as " + d.Words.Person(ref.ID), d.URL(d.Page, "person:"+ref.ID)}
 		case "group":
-			l = link{"as " + d.Words.Group(ref.ID), d.Url(d.Page, "group:"+ref.ID)}
+			l = link{"as " + d.Words.Group(ref.ID), d.URL(d.Page, "group:"+ref.ID)}
 		case "pass", "link":
-			l = link{"with it", d.Url(d.Page, ref.Kind+":"+ref.ID)}
+			l = link{"with it", d.URL(d.Page, ref.Kind+":"+ref.ID)}
 		case "role":
 			l = link{"the team", "/sites/" + d.Site + "/team"}
 		case "rule":
