@@ -135,7 +135,7 @@ func (f *follows) hold(h *House) {
 		}
 		h.names.Delete(m[0])
 		h.Sessions.visits.Range(func(token, v any) bool {
-			if visit := v.(store.Visit); visit.Who == m[0] {
+			if visit := v.(store.SiteSession); visit.Who == m[0] {
 				visit.Who = m[1]
 				h.Sessions.visits.Store(token, visit)
 			}

@@ -67,7 +67,7 @@ func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Opti
 	if h.Keys.cookieKey, err = h.Keys.secret(ctx, "cookies"); err != nil {
 		return nil, err
 	}
-	visits, err := store.Visits(ctx, db, now())
+	visits, err := store.SiteSessions(ctx, db, now())
 	if err != nil {
 		return nil, fmt.Errorf("reading who is signed in: %w", err)
 	}

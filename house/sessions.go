@@ -21,14 +21,14 @@ type Sessions struct {
 	Tickets *identity.Tickets // from the console to a site's host
 
 	house  *House
-	visits sync.Map // [32]byte → store.Visit
+	visits sync.Map // [32]byte → store.SiteSession
 }
 
 // BeginSession writes that somebody signed in on the console in one browser.
 func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, device, how string) error {
 	now := time.Now()
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		return store.SaveSignedIn(ctx, tx, store.SignedIn{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
+		return store.SaveSession(ctx, tx, store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
 	})
 }
 
@@ -38,12 +38,12 @@ const usedEvery = time.Minute
 // FindSession returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
 func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
-	s, err := store.FindSignedIn(ctx, l.house.db, id)
+	s, err := store.FindSession(ctx, l.house.db, id)
 	if err != nil || s == nil {
 		return "", false, err
 	}
 	if now := time.Now(); now.Sub(s.Used) >= usedEvery {
-		err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSignedIn(ctx, tx, id, now) })
+		err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSession(ctx, tx, id, now) })
 		if err != nil {
 			return "", false, err
 		}
@@ -61,7 +61,7 @@ func (l *Sessions) SignOutEverywhere(ctx context.Context, who store.Who, but str
 
 // EndOwnSession ends one sign-in of somebody's own.
 func (l *Sessions) EndOwnSession(ctx context.Context, a Actor, id string) error {
-	s, err := store.FindSignedIn(ctx, l.house.db, id)
+	s, err := store.FindSession(ctx, l.house.db, id)
 	if err != nil || s == nil || s.Who != a.Who {
 		return err
 	}
@@ -109,16 +109,16 @@ func (l *Sessions) BeginSiteSession(ctx context.Context, code, site, nonce strin
 func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, console string) (string, error) {
 	value := identity.Token()
 	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		in, err := store.FindSignedIn(ctx, tx, console)
+		in, err := store.FindSession(ctx, tx, console)
 		if err != nil {
 			return err
 		}
 		if in == nil {
 			return errSignedOut
 		}
-		v := store.Visit{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(SiteSessionLife)}
+		v := store.SiteSession{Token: sha256.Sum256([]byte(value)), Site: site, Who: in.Who, Console: console, Expires: time.Now().Add(SiteSessionLife)}
 		tx.After(func() { l.visits.Store(v.Token, v) })
-		return store.SaveVisit(ctx, tx, v)
+		return store.SaveSiteSession(ctx, tx, v)
 	})
 	if err != nil {
 		return "", fmt.Errorf("beginning a visit: %w", err)
@@ -134,15 +134,15 @@ func (l *Sessions) SiteSession(value string, site store.SiteID) (store.Who, bool
 	if !ok || site == "" {
 		return "", false
 	}
-	v := found.(store.Visit)
+	v := found.(store.SiteSession)
 	return v.Who, v.Site == site && time.Now().Before(v.Expires)
 }
 
 // dropVisits forgets the visits that are meant, for the requests to come, and wakes
 // whoever holds a connection open for one.
-func (l *Sessions) dropSiteSessions(meant func(v store.Visit) bool) {
+func (l *Sessions) dropSiteSessions(meant func(v store.SiteSession) bool) {
 	l.visits.Range(func(token, v any) bool {
-		if meant(v.(store.Visit)) {
+		if meant(v.(store.SiteSession)) {
 			l.visits.Delete(token)
 		}
 		return true
@@ -159,22 +159,22 @@ func (l *Sessions) EndSiteSession(ctx context.Context, value string) error {
 }
 
 func (tx *Tx) endSiteSession(token [32]byte) {
-	tx.Try(store.EndVisit(tx.Context(), tx, token))
-	tx.After(func() { tx.house.Sessions.dropSiteSessions(func(v store.Visit) bool { return v.Token == token }) })
+	tx.Try(store.EndSiteSession(tx.Context(), tx, token))
+	tx.After(func() { tx.house.Sessions.dropSiteSessions(func(v store.SiteSession) bool { return v.Token == token }) })
 }
 
 // EndSession signs out on every site's host that a console session led to.
 func (l *Sessions) EndSession(ctx context.Context, console string) error {
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		tx.After(func() { l.dropSiteSessions(func(v store.Visit) bool { return v.Console == console }) })
-		return errors.Join(store.EndVisitsOf(ctx, tx, console), store.EndSignedIn(ctx, tx, console))
+		tx.After(func() { l.dropSiteSessions(func(v store.SiteSession) bool { return v.Console == console }) })
+		return errors.Join(store.EndSiteSessionsOf(ctx, tx, console), store.EndSession(ctx, tx, console))
 	})
 }
 
 // dropSignIns makes it hold for the requests to come that somebody was signed out
 // everywhere but in one place, once store.EndSignIns of that is committed.
 func (l *Sessions) dropSignIns(who store.Who, but string) {
-	l.dropSiteSessions(func(v store.Visit) bool { return v.Who == who && (but == "" || v.Console != but) })
+	l.dropSiteSessions(func(v store.SiteSession) bool { return v.Who == who && (but == "" || v.Console != but) })
 }
 
 // TicketTime is the time by which tickets are issued and redeemed: the real

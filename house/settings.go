@@ -62,10 +62,10 @@ func (l *Sessions) endVisitsWithout(ctx context.Context) error {
 	if len(l.house.State().Settings.SecondStep) == 0 {
 		return nil
 	}
-	var lack []store.Visit
+	var lack []store.SiteSession
 	var err error
 	l.visits.Range(func(_, v any) bool {
-		visit := v.(store.Visit)
+		visit := v.(store.SiteSession)
 		a, there := l.house.ActorOf(visit.Who)
 		if there && len(l.house.SecondStepFor(a)) == 0 {
 			return true

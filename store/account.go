@@ -231,48 +231,48 @@ func DropPasskey(ctx context.Context, q Queryer, who Who, id []byte) error {
 	return exec(ctx, q, `DELETE FROM passkeys WHERE who = ? AND id = ?`, who, id)
 }
 
-// SignedIn is somebody signed in on the console in one browser.
-type SignedIn struct {
+// Session is somebody signed in on the console in one browser.
+type Session struct {
 	ID          string
 	Who         Who
 	Device, How string
 	Began, Used time.Time
 }
 
-// SaveSignedIn writes that somebody signed in.
-func SaveSignedIn(ctx context.Context, q Queryer, s SignedIn) error {
+// SaveSession writes that somebody signed in.
+func SaveSession(ctx context.Context, q Queryer, s Session) error {
 	return exec(ctx, q, `INSERT INTO signed_in (id, who, device, how, began, used) VALUES (?, ?, ?, ?, ?, ?)`,
 		s.ID, s.Who, s.Device, s.How, s.Began.Unix(), s.Used.Unix())
 }
 
-// FindSignedIn reads where somebody is signed in, by its id; nil where that ended.
-func FindSignedIn(ctx context.Context, q Reader, id string) (*SignedIn, error) {
-	list, err := collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE id = ?`, id)
+// FindSession reads where somebody is signed in, by its id; nil where that ended.
+func FindSession(ctx context.Context, q Reader, id string) (*Session, error) {
+	list, err := collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used FROM signed_in WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
 	return &list[0], nil
 }
 
-// SignedInOf reads where somebody is signed in, the last used first.
-func SignedInOf(ctx context.Context, q Reader, who Who) ([]SignedIn, error) {
-	return collect(ctx, q, scanSignedIn, `SELECT id, who, device, how, began, used FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
+// SessionsOf reads where somebody is signed in, the last used first.
+func SessionsOf(ctx context.Context, q Reader, who Who) ([]Session, error) {
+	return collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
 }
 
-func scanSignedIn(r *sql.Rows) (s SignedIn, err error) {
+func scanSession(r *sql.Rows) (s Session, err error) {
 	var began, used int64
 	err = r.Scan(&s.ID, &s.Who, &s.Device, &s.How, &began, &used)
 	s.Began, s.Used = time.Unix(began, 0), time.Unix(used, 0)
 	return s, err
 }
 
-// EndSignedIn forgets that somebody is signed in, in one browser.
-func EndSignedIn(ctx context.Context, q Queryer, id string) error {
+// EndSession forgets that somebody is signed in, in one browser.
+func EndSession(ctx context.Context, q Queryer, id string) error {
 	return exec(ctx, q, `DELETE FROM signed_in WHERE id = ?`, id)
 }
 
-// Visit is somebody signed in on a site's own host.
-type Visit struct {
+// SiteSession is somebody signed in on a site's own host.
+type SiteSession struct {
 	Token   [32]byte // SHA-256 of the cookie's value
 	Site    SiteID
 	Who     Who
@@ -280,12 +280,12 @@ type Visit struct {
 	Expires time.Time
 }
 
-// Visits reads the visits that have not expired, and forgets the others.
-func Visits(ctx context.Context, q Queryer, now time.Time) ([]Visit, error) {
+// SiteSessions reads the visits that have not expired, and forgets the others.
+func SiteSessions(ctx context.Context, q Queryer, now time.Time) ([]SiteSession, error) {
 	if err := exec(ctx, q, `DELETE FROM visits WHERE expires <= ?`, now.Unix()); err != nil {
 		return nil, err
 	}
-	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
+	return collect(ctx, q, func(r *sql.Rows) (v SiteSession, err error) {
 		var token []byte
 		var expires int64
 		err = r.Scan(&token, &v.Site, &v.Who, &v.Console, &expires)
@@ -295,25 +295,25 @@ func Visits(ctx context.Context, q Queryer, now time.Time) ([]Visit, error) {
 	}, `SELECT token, site, who, console, expires FROM visits`)
 }
 
-// SaveVisit writes a visit.
-func SaveVisit(ctx context.Context, q Queryer, v Visit) error {
+// SaveSiteSession writes a visit.
+func SaveSiteSession(ctx context.Context, q Queryer, v SiteSession) error {
 	return exec(ctx, q, `INSERT INTO visits (token, site, who, console, expires) VALUES (?, ?, ?, ?, ?)`,
 		v.Token[:], v.Site, v.Who, v.Console, v.Expires.Unix())
 }
 
-// EndVisit forgets one visit.
-func EndVisit(ctx context.Context, q Queryer, token [32]byte) error {
+// EndSiteSession forgets one visit.
+func EndSiteSession(ctx context.Context, q Queryer, token [32]byte) error {
 	return exec(ctx, q, `DELETE FROM visits WHERE token = ?`, token[:])
 }
 
-// EndVisitsOf forgets every visit that was handed over from a console session.
-func EndVisitsOf(ctx context.Context, q Queryer, console string) error {
+// EndSiteSessionsOf forgets every visit that was handed over from a console session.
+func EndSiteSessionsOf(ctx context.Context, q Queryer, console string) error {
 	return exec(ctx, q, `DELETE FROM visits WHERE console = ?`, console)
 }
 
-// LateVisits reads who is signed in on a site's host, the latest first.
-func LateVisits(ctx context.Context, q Reader, site SiteID, most int) ([]Visit, error) {
-	return collect(ctx, q, func(r *sql.Rows) (v Visit, err error) {
+// LateSiteSessions reads who is signed in on a site's host, the latest first.
+func LateSiteSessions(ctx context.Context, q Reader, site SiteID, most int) ([]SiteSession, error) {
+	return collect(ctx, q, func(r *sql.Rows) (v SiteSession, err error) {
 		var expires int64
 		err = r.Scan(&v.Who, &expires)
 		v.Expires = time.Unix(expires, 0)
@@ -321,7 +321,7 @@ func LateVisits(ctx context.Context, q Reader, site SiteID, most int) ([]Visit, 
 	}, `SELECT who, max(expires) FROM visits WHERE site = ? GROUP BY who ORDER BY 2 DESC LIMIT ?`, site, most)
 }
 
-// UseSignedIn keeps when a sign-in was used last; one that has ended stays ended.
-func UseSignedIn(ctx context.Context, q Queryer, id string, at time.Time) error {
+// UseSession keeps when a sign-in was used last; one that has ended stays ended.
+func UseSession(ctx context.Context, q Queryer, id string, at time.Time) error {
 	return exec(ctx, q, `UPDATE signed_in SET used = ? WHERE id = ?`, at.Unix(), id)
 }

@@ -104,7 +104,7 @@ func TestNothingOfOneSiteReadsTheOthers(t *testing.T) {
 		"asking":        func(q Queryer) error { return one(LetIns(ctx, q, id)) },
 		"requests":      func(q Queryer) error { return one(Requests(ctx, q, id)) },
 		"reasons":       func(q Queryer) error { return one(TeamReasons(ctx, q, id)) },
-		"visits":        func(q Queryer) error { return one(LateVisits(ctx, q, id, 5)) },
+		"visits":        func(q Queryer) error { return one(LateSiteSessions(ctx, q, id, 5)) },
 		"live from now": func(q Queryer) error { return SetLive(ctx, q, id, 1) },
 		"ledger of it":  func(q Queryer) error { return one(Ledger(ctx, q, LedgerFilter{Sites: []SiteID{id}})) },
 		"of somebody":   func(q Queryer) error { return one(Ledger(ctx, q, LedgerFilter{Who: "ines"})) },

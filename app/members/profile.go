@@ -92,7 +92,7 @@ func MemberData(ctx context.Context, h *house.House, site string, who store.Who)
 		}
 	}
 	slices.SortFunc(written, func(a, b comment) int { return a.At.Compare(b.At) })
-	browsers, err := store.SignedInOf(ctx, h.Reader(), who)
+	browsers, err := store.SessionsOf(ctx, h.Reader(), who)
 	if err != nil {
 		return nil, err
 	}

@@ -77,7 +77,7 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 		return
 	}
 	keys, err1 := store.Passkeys(ctx, c.House.Reader(), account.Who)
-	browsers, err2 := store.SignedInOf(ctx, c.House.Reader(), account.Who)
+	browsers, err2 := store.SessionsOf(ctx, c.House.Reader(), account.Who)
 	offers, err3 := teams.OffersTo(ctx, c.House, me)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		c.Fail(x, err)

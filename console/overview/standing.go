@@ -92,7 +92,7 @@ func showStanding(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 
 // came tells who signed in on the site lately, and which passes were entered.
 func came(c *web.Console, x *gin.Context, d *web.Site) (rows []cameRow, err error) {
-	visits, err := store.LateVisits(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site), 5)
+	visits, err := store.LateSiteSessions(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site), 5)
 	if err != nil {
 		return nil, err
 	}
