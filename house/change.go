@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"maps"
+	"reflect"
 	"slices"
 	"time"
 
@@ -39,7 +40,7 @@ func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 		return err
 	}
 	for _, after := range tx.after {
-		after()
+		Recovered("following a change", after) // what was committed comes into force
 	}
 	tx.swap()
 	return nil
@@ -124,7 +125,9 @@ type Tx struct {
 
 	parts    map[store.SiteID]Parts
 	settings *Settings
+	whole    bool // the whole document is put in place of another
 	anew     bool // all of the state is read anew
+	compiled bool // the policy was asked for by the change itself
 	after    []func()
 	failed   error
 }
@@ -211,7 +214,9 @@ func (tx *Tx) Document() *access.Document {
 }
 
 // PutDocument puts a whole document in the place of the house's.
-func (tx *Tx) PutDocument(doc *access.Document) { tx.doc, tx.then, tx.anew = doc, nil, true }
+func (tx *Tx) PutDocument(doc *access.Document) {
+	tx.doc, tx.then, tx.whole, tx.anew = doc, nil, true, true
+}
 
 // Becomes says that one person of the document turns out to be another, by id.
 func (tx *Tx) Becomes(from, to string) {
@@ -228,34 +233,70 @@ func (tx *Tx) AnyTeam() { tx.anyTeam = true }
 // TeamBy says by whose right teams change, where that is not who makes the change.
 func (tx *Tx) TeamBy(a Actor) { tx.teamBy = &a }
 
-// Policy returns the policy with what was drafted so far, compiled once.
+// Policy returns the policy with what was drafted so far, compiled once. A draft is not
+// written in any more after that, unless it is asked for anew: the change fails where
+// it is.
 func (tx *Tx) Policy() (*access.Policy, error) {
-	if tx.then != nil {
+	tx.compiled = true
+	return tx.compile()
+}
+
+// compile compiles copies of the drafts: what is written is what was compiled.
+func (tx *Tx) compile() (*access.Policy, error) {
+	if tx.then != nil || tx.doc == nil && tx.was == nil {
 		return tx.then, nil
 	}
-	var err error
-	switch {
-	case tx.doc != nil && tx.was == nil:
-		tx.then, err = access.Compile(tx.doc, nil)
-	case tx.doc != nil:
-		tx.doc.Share(tx.was.Policy.Document())
-		tx.then, err = access.Compile(tx.doc, tx.was.Policy)
-	case tx.was != nil:
-		then := tx.was.Policy
+	var earlier *access.Policy
+	if tx.was != nil {
+		earlier = tx.was.Policy
+	}
+	if tx.doc == nil {
+		then, err := earlier, error(nil)
 		for _, address := range tx.order {
-			if then, err = then.Replace(tx.sites[address]); err != nil {
+			if then, err = then.Replace(tx.sites[address].Clone()); err != nil {
 				return nil, err
 			}
 		}
 		tx.then = then
+		return then, nil
 	}
-	return tx.then, err
+	doc := tx.doc.Clone()
+	for i, site := range doc.Sites {
+		if tx.sites[site.Address] == site { // else it was put in place of the draft since
+			doc.Sites[i] = site.Clone()
+		}
+	}
+	if earlier != nil {
+		doc.Share(earlier.Document())
+	}
+	then, err := access.Compile(doc, earlier)
+	if err == nil {
+		tx.then = then
+	}
+	return then, err
+}
+
+// asCompiled reports whether the drafts are still what was compiled of them.
+func (tx *Tx) asCompiled() bool {
+	doc := tx.then.Document()
+	for _, address := range tx.order {
+		if tx.doc != nil && !slices.Contains(tx.doc.Sites, tx.sites[address]) { // put in place of the draft since
+			continue
+		}
+		if !reflect.DeepEqual(tx.sites[address], tx.then.Site(address).Document()) {
+			return false
+		}
+	}
+	return tx.doc == nil || slices.EqualFunc(tx.doc.People, doc.People, access.Person.Equal) &&
+		slices.EqualFunc(tx.doc.Groups, doc.Groups, access.Group.Equal) && slices.EqualFunc(tx.doc.Rules, doc.Rules, access.HouseRule.Equal) &&
+		slices.Equal(tx.doc.Promises, doc.Promises) && len(tx.doc.Sites) == len(doc.Sites)
 }
 
 // Check compiles what was drafted so far and asks the rules about teams, as is done in
 // the end too: for whoever says at which field what is wrong.
 func (tx *Tx) Check() error {
-	then, err := tx.Policy()
+	tx.compiled = true
+	then, err := tx.compile()
 	if err != nil {
 		return err
 	}

@@ -111,6 +111,56 @@ func TestAChangeThatFailsLeavesNothing(t *testing.T) {
 	}
 }
 
+// What was compiled and checked is what is written: a draft that is written in later
+// fails the change, and never gets past the rules.
+func TestNothingIsDraftedPastTheRules(t *testing.T) {
+	h := demoHouse(t)
+	seun := who(t, h, "seun@cerroalcor.example") // who may not change the team
+	owner := access.TeamEntry{Person: "seun", Role: "owner", Under: "/", Accepted: true}
+	for name, do := range map[string]func(tx *house.Tx) error{
+		"at once": func(tx *house.Tx) error {
+			site := tx.Site("society")
+			site.Team = append(site.Team, owner)
+			return nil
+		},
+		"later": func(tx *house.Tx) error {
+			site := tx.Site("society")
+			if err := tx.Check(); err != nil {
+				return err
+			}
+			site.Team = append(site.Team, owner)
+			return nil
+		},
+		"in a list that was there": func(tx *house.Tx) error {
+			site := tx.Site("society")
+			if _, err := tx.Policy(); err != nil {
+				return err
+			}
+			site.Team[len(site.Team)-1].Role = "owner"
+			return nil
+		},
+		"in the document": func(tx *house.Tx) error {
+			doc := tx.Document()
+			if err := tx.Check(); err != nil {
+				return err
+			}
+			doc.People[0].Blocked = true
+			return nil
+		},
+		"a site of the document": func(tx *house.Tx) error {
+			_ = tx.Document()
+			site := tx.Site("society")
+			site.Team = append(site.Team, owner)
+			return nil
+		},
+	} {
+		before := h.State()
+		if err := h.Change(ctx, seun, house.Needs{Asks: true}, do); err == nil || h.State() != before {
+			t.Errorf("%s: it is in force (%v)", name, err)
+		}
+	}
+}
+
 // What is tried is what is made, and trying it makes nothing.
 func TestAPreviewIsTheChangeThatIsNotMade(t *testing.T) {
 	h := demoHouse(t)

@@ -15,14 +15,17 @@ import (
 func (tx *Tx) finish() error {
 	drafted := tx.doc != nil || len(tx.order) > 0
 	if drafted {
-		then, err := tx.Policy()
+		then, err := tx.compile()
 		if err != nil {
 			return err
+		}
+		if tx.compiled && !tx.asCompiled() {
+			return errLateDraft
 		}
 		if err := tx.checkTeams(then); err != nil {
 			return err
 		}
-		if err := tx.save(); err != nil {
+		if err := tx.save(then.Document()); err != nil {
 			return fmt.Errorf("writing the change: %w", err)
 		}
 	}
@@ -46,6 +49,9 @@ func (tx *Tx) finish() error {
 	}
 	return tx.reread(drafted)
 }
+
+// errLateDraft says that a change wrote in a draft after it had been compiled.
+var errLateDraft = errors.New("a draft was written in after it was compiled")
 
 // checkTeams asks the rules about teams: nobody gives or takes what they lack, and a
 // site and a house keep somebody to look after them.
@@ -78,36 +84,22 @@ func (tx *Tx) checkTeams(then *access.Policy) error {
 	return nil
 }
 
-// save writes what was drafted.
-func (tx *Tx) save() error {
+// save writes what was drafted, as it was compiled.
+func (tx *Tx) save(doc *access.Document) error {
 	if tx.doc == nil {
-		before := tx.was.Policy.Document().Sites
-		for _, address := range tx.order {
-			i := slices.IndexFunc(before, func(s *access.Site) bool { return s.Address == address })
-			if i < 0 {
-				tx.anew = true // a new site, which gets its id now
-				i = len(before)
-			}
-			save := store.SaveSite
-			if i < len(before) && slices.Equal(before[i].Members, tx.sites[address].Members) {
-				save = store.SaveSiteAlone
-			}
-			if err := save(tx.ctx, tx, tx.sites[address], i); err != nil {
-				return err
-			}
-		}
-		return nil
+		return tx.saveSites(doc)
 	}
 	before := &access.Document{}
 	if tx.was != nil {
 		before = tx.was.Policy.Document()
 	}
-	follow := followPeople(before, tx.doc, tx.becomes)
+	follow := followPeople(before, doc, tx.becomes)
 	var err error
-	if tx.anew {
-		err = store.SaveDocument(tx.ctx, tx, tx.doc)
+	if tx.whole {
+		err = store.SaveDocument(tx.ctx, tx, doc)
 	} else {
-		err = store.SaveChanges(tx.ctx, tx, before, tx.doc)
+		err = store.SaveChanges(tx.ctx, tx, before, doc)
+		tx.anew = tx.anew || slices.ContainsFunc(doc.Sites, func(s *access.Site) bool { return tx.was.ID(s.Address) == "" })
 	}
 	if err := errors.Join(err, follow.write(tx.ctx, tx)); err != nil {
 		return err
@@ -116,6 +108,27 @@ func (tx *Tx) save() error {
 	if len(follow.moved)+len(follow.dropped) > 0 && !tx.anew { // comments are by people
 		for id := range tx.was.sites {
 			tx.Renew(id, Comments)
+		}
+	}
+	return nil
+}
+
+// saveSites writes the sites that were drafted, where nothing else was. A new one gets
+// its id now.
+func (tx *Tx) saveSites(doc *access.Document) error {
+	before := tx.was.Policy.Document().Sites
+	for _, address := range tx.order {
+		at := func(s *access.Site) bool { return s.Address == address }
+		i, is := slices.IndexFunc(before, at), doc.Sites[slices.IndexFunc(doc.Sites, at)]
+		save := store.SaveSite
+		switch {
+		case i < 0:
+			tx.anew, i = true, len(before)
+		case slices.Equal(before[i].Members, is.Members):
+			save = store.SaveSiteAlone
+		}
+		if err := save(tx.ctx, tx, is, i); err != nil {
+			return err
 		}
 	}
 	return nil
