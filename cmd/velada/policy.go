@@ -13,7 +13,7 @@ import (
 
 func policyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "policy", Short: "Ask a policy document"}
-	c.AddCommand(checkCommand(), decideCommand(), canCommand(), impactCommand(), timelineCommand(), schemaCommand())
+	c.AddCommand(checkCommand(), decideCommand(), canCommand(), impactCommand(), timelineCommand(), standingCommand(), schemaCommand())
 	return c
 }
 
@@ -164,6 +164,23 @@ func timelineCommand() *cobra.Command {
 	c.Flags().Var(&until, "until", "up to and with this instant")
 	must(c.MarkFlagRequired("from"))
 	must(c.MarkFlagRequired("until"))
+	return c
+}
+
+func standingCommand() *cobra.Command {
+	var at instantFlag
+	c := &cobra.Command{
+		Use: "standing FILE", Short: "Count who can view and edit each site at an instant", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := readPolicy(c, args[0])
+			if err != nil {
+				return err
+			}
+			t := at.orNow()
+			return access.WriteFigures(c.OutOrStdout(), t, p.Figures(t))
+		},
+	}
+	c.Flags().Var(&at, "at", "count at this instant (default now)")
 	return c
 }
 

@@ -146,6 +146,25 @@ func TestCases(t *testing.T) {
 				}
 				compareLines(t, asked, out.Bytes(), readFile(t, folder, "cans.jsonl"))
 			})
+			t.Run("standing", func(t *testing.T) {
+				var list []struct {
+					At string `json:"at"`
+				}
+				want := readFile(t, folder, "standing.json")
+				if err := json.Unmarshal(want, &list); err != nil || len(list) == 0 {
+					t.Fatal(err, len(list))
+				}
+				var out bytes.Buffer
+				for i, entry := range list {
+					out.WriteByte("[,"[min(i, 1)])
+					at := instant(t, entry.At)
+					if err := WriteFigures(&out, at, p.Figures(at)); err != nil {
+						t.Fatal(err)
+					}
+				}
+				out.WriteByte(']')
+				compareJSON(t, out.Bytes(), want)
+			})
 		})
 	}
 }

@@ -119,7 +119,7 @@ type teamEntry struct {
 	caps    Capabilities
 	people  people // by name or address
 	group   *group
-	address Address // by address of nobody in the house
+	address Address // by address; nobody's of the house where people is empty
 }
 
 type holding struct {
