@@ -104,7 +104,7 @@ func TestPassesAreChanged(t *testing.T) {
 
 func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	d.shows("/sites/new-dome/holding", "3 people and 1 pass or link walk past it now", "Search engines may list the front page", "“Builders”", "192.0.2.0/24", "looking-glass.localhost")
+	d.shows("/sites/new-dome/holding", "3 people, 1 network and 1 pass walk past it now", "Search engines may list the front page", "“Builders”", "192.0.2.0/24", "looking-glass.localhost")
 	d.post("/sites/society/holding", "stands", "yes", "kind", "maintenance", "from", "2026-12-01T02:00", "until", "2026-12-01T04:00", "exempt", "/privacy", "exempt", "/visit")
 	h := d.draft("society").Holding
 	if !h.On || h.Kind != "maintenance" || h.From.String() != "2026-12-01T01:00:00Z" || strings.Join(h.Exempt, " ") != "/privacy /visit" {

@@ -198,6 +198,9 @@ func TestImpactAndTimeline(t *testing.T) {
 		t.Errorf("%d %s", code, out)
 	}
 	from, until := time.Now().UTC().Format(time.RFC3339), time.Now().AddDate(0, 2, 0).UTC().Format(time.RFC3339)
+	if out, _, code := run(t, "", "policy", "standing", file, "--at", from); code != 0 || !strings.Contains(out, `"site":"dossier","state":"live","pages":4`) {
+		t.Errorf("standing: %d %.300s", code, out)
+	}
 	if out, _, code := run(t, "", "policy", "timeline", file, "--from", from, "--until", until); code != 0 || !strings.Contains(out, `"who":"pass:panel"`) {
 		t.Errorf("%d %.500s", code, out)
 	}

@@ -143,7 +143,7 @@ func holdingPassed(d *web.Site) string {
 	if !st.Holding {
 		return ""
 	}
-	return words.Capital(web.Count(st.Viewers, "person", "people")) + web.KeysToo(st) + " walk past it now."
+	return words.Capital(web.PastHolding(st)) + " now."
 }
 
 // doHolding rehearses whether the holding page stands, when, and which pages

@@ -36,14 +36,18 @@ func sites(c *web.Console, x *gin.Context) {
 		return
 	}
 	var rows []siteRow
-	open := 0
+	open, inPart := 0, 0
 	for _, doc := range s.Policy.Document().Sites {
 		if c.House.CanAnywhere(me, doc.Address) == 0 {
 			continue
 		}
 		st := s.Policy.Standing(doc.Address, at)
-		if st.Stranger.Outcome == access.Open {
+		switch {
+		case st.Strangers == 0:
+		case st.Strangers == st.Pages:
 			open++
+		default:
+			inPart++
 		}
 		row := newSiteRow(c, s, doc, st, at)
 		row.Trouble = troubles[s.ID(doc.Address)]
@@ -52,15 +56,16 @@ func sites(c *web.Console, x *gin.Context) {
 	p := c.Page(x, "Sites")
 	p.Here, p.View = "Sites", rows
 	if len(rows) > 0 {
-		noun := "sites"
-		if len(rows) == 1 {
-			noun = "site"
-		}
-		p.Standing.Lit = fmt.Sprintf("%d of %d %s", open, len(rows), noun)
-		if open == 0 {
-			p.Standing.Lit, p.Standing.Rest = "", "None of "+web.Count(len(rows), "site", "sites")+" can be viewed by anyone."
-		} else {
-			p.Standing.Rest = " can be viewed by anyone."
+		sites := fmt.Sprintf("%d of %s", open+inPart, web.Count(len(rows), "site", "sites"))
+		switch {
+		case open+inPart == 0:
+			p.Standing.Rest = "Strangers can view none of " + web.Count(len(rows), "site", "sites") + "."
+		case inPart == 0:
+			p.Standing.Lit, p.Standing.Rest = "Anyone", " can view "+sites+"."
+		case open == 0:
+			p.Standing.Lit, p.Standing.Rest = "Anyone", " can view "+sites+" in part."
+		default:
+			p.Standing.Lit, p.Standing.Rest = "Anyone", fmt.Sprintf(" can view %s, %d of them in part.", sites, inPart)
 		}
 		p.Standing.Quiet = nextChange(c, s, rows, at)
 	} else {
@@ -72,8 +77,11 @@ func sites(c *web.Console, x *gin.Context) {
 func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Standing, at access.Instant) siteRow {
 	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	row := siteRow{Address: doc.Address, Title: cmp.Or(doc.Title, doc.Address), Host: c.SiteHost(doc.Address), Listing: "Kept from search engines"}
-	if st.Listed {
+	switch {
+	case st.Listed > 0 && st.Listed == st.Pages:
 		row.Listing = "Found by search engines"
+	case st.Listed > 0:
+		row.Listing = "Search engines: " + web.Count(st.Listed, "page", "pages")
 	}
 	looks := s.Policy.Site(doc.Address).FloorPlan(&access.Visitor{}, at)
 	for _, path := range web.OrderedPaths(s, doc) {
@@ -95,13 +103,6 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 	} else {
 		row.Edition, row.Listing = "Working copy", ""
 	}
-	openPages := 0
-	for _, l := range looks {
-		if l.Decision.Outcome == access.Open {
-			openPages++
-		}
-	}
-	pages := len(doc.Pages)
 	switch {
 	case st.State == "draft":
 		row.Lead, row.Sub = "Not published yet", web.Count(st.Previewers, "person", "people")+" can see the working copy"
@@ -110,7 +111,7 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 		if st.SayGone {
 			row.Sub = "visitors are told so"
 		}
-	case st.Holding:
+	case st.Holding && st.Held > 0:
 		row.Lead = "Maintenance page"
 		if st.Soon {
 			row.Lead = "Coming soon page"
@@ -118,14 +119,19 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 		if !st.HoldUntil.IsZero() {
 			row.Lead += " until " + w.When(st.HoldUntil)
 		}
-		row.Sub = "the team" + web.KeysToo(st) + " walk past it"
-	case st.Stranger.Outcome == access.Open:
-		row.Lead, row.Sub = "Anyone can view it", web.Count(pages, "page", "pages")
-		if openPages < pages {
-			row.Sub += fmt.Sprintf("; %d with a door of their own", pages-openPages)
-		}
+		row.Sub = web.PastHolding(st)
 	default:
-		row.Lead, row.Sub = web.Viewers(st), "strangers "+web.Meets(st.Stranger)
+		lit, rest := web.WhoViews(st, "it")
+		row.Lead = lit + rest
+		switch more := web.MoreViewers(st); {
+		case st.Pages == 0:
+		case st.Strangers == 0:
+			row.Sub = web.Meets(st)
+		case more != "":
+			row.Sub = more
+		default:
+			row.Sub = web.Count(st.Pages, "page", "pages")
+		}
 	}
 	return row
 }

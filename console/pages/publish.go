@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -176,17 +175,14 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
 	}
 	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
-	v.Viewers = viewersOnce(plan.Then.Standing(site, c.At()))
+	v.Viewers = viewersOnce(plan.Then.Standing(site, c.At()), w)
 	return v
 }
 
 // viewersOnce says who can view a site once it is live.
-func viewersOnce(st access.Standing) string {
-	words := web.SiteStanding(st, words.Wording{Zone: time.UTC})
-	if words.Lit == "" {
-		return strings.TrimSpace(words.Rest)
-	}
-	return words.Lit + words.Rest
+func viewersOnce(st access.Standing, w words.Wording) string {
+	sentence := web.SiteStanding(st, w)
+	return sentence.Lit + sentence.Rest
 }
 
 func doPublish(c *web.Console, x *gin.Context) {

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"velada/core/access"
-	"velada/words"
 )
 
 // LowerArticle begins a name in the middle of a sentence: “The door” becomes “the door”.
@@ -91,102 +90,6 @@ func WindowOf(d access.Decision) Window {
 		return Window{"shut", "turned away: their request is waiting"}
 	}
 	return Window{"shut", "turned away"}
-}
-
-// standingWords is the standing sentence: what somebody can see, in lamp
-// yellow, then the rest, then what is quieter.
-type standingWords struct {
-	Lit, Rest, Quiet string
-	Held             bool // a holding page stands
-}
-
-// SiteStanding puts how a site stands into a sentence. It is computed, never typed.
-func SiteStanding(st access.Standing, zone words.Wording) standingWords {
-	var w standingWords
-	team := Count(st.Editors, "person", "people") + " can edit"
-	if st.Publishers > 0 {
-		team += fmt.Sprintf(", %d of them can publish", st.Publishers)
-	}
-	listed := "Search engines are kept away."
-	if st.Listed {
-		listed = "Search engines may list it."
-	}
-	w.Quiet = listed + " " + words.Capital(team) + "."
-	switch {
-	case st.State == "draft":
-		w.Rest = "This site has never been published."
-		w.Quiet = words.Capital(Count(st.Previewers, "person", "people")) + " can see its working copy. " + words.Capital(team) + "."
-		return w
-	case st.State == "down":
-		w.Rest = "This site is taken down."
-		w.Quiet = words.Capital(team) + "."
-		return w
-	case st.Holding:
-		kind := "A maintenance page stands in place of the site"
-		if st.Soon {
-			kind = "A coming soon page stands in place of the site"
-		}
-		if !st.HoldUntil.IsZero() {
-			kind += " until " + zone.When(st.HoldUntil)
-		}
-		w.Held = true
-		w.Rest = kind + "; " + Count(st.Viewers, "person", "people") + KeysToo(st) + " walk past it."
-	case st.Stranger.Outcome == access.Open:
-		w.Lit, w.Rest = "Anyone", " can view this site."
-	default:
-		w.Lit, w.Rest = Viewers(st), " can view this site; strangers "+Meets(st.Stranger)+"."
-	}
-	if rules := capping(st.Rules); rules != "" {
-		w.Quiet = rules + " " + w.Quiet
-	}
-	return w
-}
-
-// KeysToo says who comes in by passes and links beside.
-func KeysToo(st access.Standing) string {
-	if st.WalkPast == 0 {
-		return ""
-	}
-	return " and " + Count(st.WalkPast, "pass or link", "passes or links")
-}
-
-// Viewers counts who opens a site: people, guests from outside, passes, links.
-func Viewers(st access.Standing) string {
-	parts := []string{}
-	if n := st.Viewers + st.Guests; n > 0 {
-		parts = append(parts, Count(n, "person", "people"))
-	}
-	if st.SignedIn {
-		parts = []string{"Anyone who signs in"}
-	}
-	if st.Passes > 0 {
-		parts = append(parts, Count(st.Passes, "pass", "passes"))
-	}
-	if st.Links > 0 {
-		parts = append(parts, Count(st.Links, "link", "links"))
-	}
-	if len(parts) == 0 {
-		return "Nobody"
-	}
-	if len(parts) > 1 {
-		return strings.Join(parts[:len(parts)-1], ", ") + " and " + parts[len(parts)-1]
-	}
-	return parts[0]
-}
-
-// Meets says what a stranger meets.
-func Meets(d access.Decision) string {
-	switch {
-	case d.Outcome == access.Absent || d.Outcome == access.Missing:
-		return "find nothing at its address"
-	case d.Offers&access.OfferSignIn != 0 && d.Offers&access.OfferPassword != 0:
-		return "are asked to sign in or for a password"
-	case d.Offers&access.OfferSignIn != 0:
-		return "meet the sign-in page"
-	case d.Offers&access.OfferPassword != 0:
-		return "are asked for a password"
-	}
-	return "are turned away"
 }
 
 // capping names the house rules that a site stands under.

@@ -119,6 +119,14 @@ type DomainPattern struct {
 	Below  bool   // any subdomain at any depth, not the domain itself
 }
 
+// String returns the pattern as a document has it, in ASCII form.
+func (p DomainPattern) String() string {
+	if p.Below {
+		return "*." + p.Domain
+	}
+	return p.Domain
+}
+
 // ParseDomainPattern reads a domain with or without a leading *. part.
 func ParseDomainPattern(s string) (DomainPattern, error) {
 	rest, below := strings.CutPrefix(s, "*.")

@@ -29,6 +29,8 @@ type Figures struct {
 	Listed     int    `json:"listed"`  // pages in the sitemap
 	Edit       int    `json:"edit"`    // people and addresses of team entries who may write somewhere
 	Publish    int    `json:"publish"` // those who may publish
+
+	part bool // an observer opens more, but not every page
 }
 
 // Figures counts every site at an instant, by address in byte order.
@@ -105,6 +107,7 @@ func (f *Figures) countObservers(p *Policy, s *CompiledSite, shut []areaPages, t
 		if opened == 0 {
 			continue
 		}
+		f.part = f.part || opened < f.Pages-f.Strangers
 		switch kind {
 		case "outsider":
 			f.Outsiders = opened
@@ -128,10 +131,7 @@ func canonicalObserver(kind, name string) string {
 	switch kind { // all validated before
 	case "domain":
 		d, _ := ParseDomainPattern(name)
-		if d.Below {
-			return "*." + d.Domain
-		}
-		return d.Domain
+		return d.String()
 	case "address":
 		a, _ := ParseAddress(name)
 		return a.String()

@@ -121,6 +121,10 @@ func unknownAt(domain string) Visitor {
 
 func visitorAtDomain(name string) Visitor {
 	p, _ := ParseDomainPattern(name) // validated before
+	return visitorAt(p)
+}
+
+func visitorAt(p DomainPattern) Visitor {
 	if p.Below {
 		return unknownAt("any." + p.Domain)
 	}
@@ -149,10 +153,7 @@ func (p *Policy) Member(group string, t Instant) (Visitor, bool) {
 		return Visitor{Identity: Identity{i, aPerson, p.people.address[i]}}, true
 	}
 	if domains := g.domains[g.stretch(t)]; len(domains) > 0 {
-		if domains[0].Below {
-			return unknownAt("any." + domains[0].Domain), true
-		}
-		return unknownAt(domains[0].Domain), true
+		return visitorAt(domains[0]), true
 	}
 	return Visitor{}, false
 }

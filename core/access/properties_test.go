@@ -345,3 +345,92 @@ func TestWhyIsJSON(t *testing.T) {
 		}
 	})
 }
+
+// TestFiguresEqualPlainReading counts by the literal reading what the figures say.
+func TestFiguresEqualPlainReading(t *testing.T) {
+	more := 0
+	eachDocument(t, func(t *testing.T, m maker, doc *Document, p *Policy) {
+		at := m.instant()
+		for _, f := range p.Figures(at) {
+			site := p.Site(f.Site).doc
+			opens := func(a ask, path string) string {
+				a.site, a.path, a.at = f.Site, path, at
+				outcome, _, _ := plain{doc, site, a}.decide()
+				return outcome
+			}
+			want := Figures{Site: f.Site, State: site.State, Pages: len(site.Pages), Listed: len(p.Site(f.Site).Listed(at))}
+			var shut []string
+			for _, page := range site.Pages {
+				switch path, _ := DocumentPath(page.Path); opens(ask{}, path) {
+				case "open":
+					want.Strangers++
+				case "held":
+					want.Held++
+					fallthrough
+				default:
+					shut = append(shut, path)
+				}
+			}
+			count := func(a ask) (n int) {
+				for _, path := range shut {
+					if opens(a, path) == "open" {
+						n++
+					}
+				}
+				return n
+			}
+			for _, person := range doc.People {
+				a := ask{person: person.ID}
+				n := count(a)
+				if n > 0 {
+					want.People++
+				}
+				if everywhere := n == len(shut); n > 0 && everywhere && !slices.ContainsFunc(site.Pages, func(page Page) bool {
+					path, _ := DocumentPath(page.Path)
+					return opens(a, path) != "open"
+				}) {
+					want.Everywhere++
+				}
+				more += n
+			}
+			for _, pass := range site.Passes {
+				want.Passes += min(1, count(ask{passes: []string{pass.ID}}))
+			}
+			for _, link := range site.Links {
+				want.Links += min(1, count(ask{links: []string{link.ID}}))
+			}
+			want.Outsiders = count(ask{address: "nobody@nowhere.example"})
+			for _, person := range doc.People {
+				var can Capabilities
+				for _, e := range append([]TeamEntry{{Under: "/"}}, site.Team...) {
+					path, _ := DocumentPath(e.Under)
+					can |= plain{doc, site, ask{site: f.Site, path: path, at: at, person: person.ID}}.can()
+				}
+				want.Edit += int(can >> Write & 1)
+				want.Publish += int(can >> Publish & 1)
+			}
+			seen := map[Address]bool{}
+			for _, e := range site.Team {
+				address, err := ParseAddress(e.Address)
+				if known := p.Address(address).kind == aPerson; err != nil || known || seen[address] {
+					continue
+				}
+				seen[address] = true
+				var can Capabilities
+				for _, other := range site.Team {
+					path, _ := DocumentPath(other.Under)
+					can |= plain{doc, site, ask{site: f.Site, path: path, at: at, address: e.Address}}.can()
+				}
+				want.Edit += int(can >> Write & 1)
+				want.Publish += int(can >> Publish & 1)
+			}
+			want.Domains, want.Addresses, want.Networks, want.part = f.Domains, f.Addresses, f.Networks, f.part
+			if f != want {
+				t.Errorf("at %s:\n got %+v\nwant %+v", at, f, want)
+			}
+		}
+	})
+	if more == 0 {
+		t.Error("nobody opened more than a stranger")
+	}
+}

@@ -6,27 +6,20 @@ import (
 	"github.com/RoaringBitmap/roaring/v2"
 )
 
-// Standing is who can view and edit a site at an instant, in figures: what the
-// standing sentence says. Who views is judged at the front page.
+// Standing is what the sentence at the head of a site has to say at an instant:
+// the figures over all its pages, and how it stands otherwise.
 type Standing struct {
-	State      string // draft, live or down
-	SayGone    bool
-	Stranger   Decision // what a stranger meets at the front page
-	Listed     bool     // search engines may list the front page
-	Viewers    int      // people of the house who open the front page
-	Guests     int      // addresses of nobody in the house who do
-	Passes     int      // passes that open it
-	Links      int
-	Domains    []string // domains at which anyone signed in opens it
-	SignedIn   bool     // anyone signed in at all opens it
-	Editors    int      // people who may write somewhere
-	Publishers int      // people who may publish
-	Previewers int      // people who may see the working copy
-	Holding    bool     // the holding page is up
-	Soon       bool
-	HoldUntil  Instant
-	WalkPast   int // passes and links that walk past it
-	Rules      []string
+	Figures
+	SayGone     bool
+	Stranger    Decision // what a stranger finds at the front page
+	Alike       bool     // they find the same on every page
+	Whole       bool     // whoever opens more than a stranger opens every page
+	TeamDomains []string // domains at which a group makes anyone an editor, sorted
+	Previewers  int      // people who may see the working copy
+	Holding     bool     // the holding page is up
+	Soon        bool
+	HoldUntil   Instant
+	Rules       []string
 }
 
 // Standing works out how a site stands at an instant.
@@ -36,50 +29,50 @@ func (p *Policy) Standing(address string, t Instant) Standing {
 		return Standing{}
 	}
 	v := s.survey(t)
-	_, root := s.locate("/")
+	front, root := s.locate("/")
 	st := Standing{
-		State: s.doc.State, SayGone: s.doc.SayGone,
-		Stranger: s.decide(root, true, &Visitor{}, t, nil),
-		Listed:   !s.NoIndex("/", t),
-		Viewers:  int(v.area(root).open.GetCardinality()),
+		Figures: p.SiteFigures(address, t), SayGone: s.doc.SayGone,
+		Stranger: s.decide(root, front != nil, &Visitor{}, t, nil), Alike: true,
 	}
+	for _, page := range s.pages {
+		d := s.decide(page.area, true, &Visitor{}, t, nil)
+		st.Alike = st.Alike && d.Outcome == st.Stranger.Outcome && d.Offers == st.Stranger.Offers
+	}
+	st.Whole = st.Everywhere == st.People && !st.part
 	st.Holding = s.state == live && s.holding.on && s.holding.win.holds(t)
 	st.Soon = s.holding.soon
 	if st.Holding && s.holding.win.until != everAfter {
 		st.HoldUntil = s.holding.win.until
 	}
-	for _, o := range observers([]*Policy{p}, address) {
-		if s.decide(root, true, &o.visitor, t, nil).Outcome != Open {
-			continue
-		}
-		switch {
-		case o.who == "outsider":
-			st.SignedIn = true
-		case len(o.visitor.Passes) > 0:
-			st.Passes++
-		case len(o.visitor.Links) > 0:
-			st.Links++
-		case o.visitor.Identity.kind == bareAddress && o.visitor.Identity.address.Local == "":
-			st.Domains = append(st.Domains, o.who[len("domain:"):])
-		case o.visitor.Identity.kind == bareAddress:
-			st.Guests++
-		}
-	}
-	if st.Holding {
-		st.WalkPast = st.Passes + st.Links
-	}
-	writers, publishers, previewers := roaring.New(), v.capability(root, Publish), roaring.New()
+	previewers := roaring.New()
 	for _, a := range s.allAreas {
-		writers.Or(v.capability(a, Write))
 		previewers.Or(v.capability(a, Preview))
 	}
-	st.Editors, st.Publishers, st.Previewers = int(writers.GetCardinality()), int(publishers.GetCardinality()), int(previewers.GetCardinality())
+	st.Previewers = int(previewers.GetCardinality())
+	st.TeamDomains = s.teamDomains(t)
 	for i := range s.rules {
 		if s.rules[i].win.holds(t) {
 			st.Rules = append(st.Rules, s.rules[i].doc.Rule)
 		}
 	}
 	return st
+}
+
+// teamDomains lists the domains, with *. before those whose subdomains are meant,
+// that a group brings onto the team with the right to write.
+func (s *CompiledSite) teamDomains(t Instant) (list []string) {
+	for _, e := range s.team {
+		if e.group == nil || !e.doc.Accepted || !e.win.holds(t) || !e.caps.Has(Write) {
+			continue
+		}
+		for _, d := range e.group.domains[e.group.stretch(t)] {
+			if somebody := visitorAt(d); s.entryHolds(e, &somebody.Identity, t, s.rulesAt(t)) {
+				list = append(list, d.String())
+			}
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 // Look is one page as somebody finds it.
