@@ -102,6 +102,28 @@ func TestPassesAreChanged(t *testing.T) {
 	d.shows("/sites/dossier/passes", "The same password opens “The New Dome” too", "six metres of copper")
 }
 
+func TestAHoldingPageThatComesAgain(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	d.shows("/sites/instrument-log/holding", "Every Tuesday from 02:00 to 04:00, the first time on", "Next: Tue ")
+	again := []string{"stands", "yes", "kind", "maintenance", "from", "2027-03-14T02:30", "until", "2027-03-14T03:00", "repeat", "week"}
+	d.post("/sites/society/holding", append(again, "every", "2", "last", "2027-05-01T00:00")...)
+	h := d.draft("society").Holding
+	if h.Repeat == nil || *h.Repeat != (access.Repeat{Every: 2, Unit: "week", Until: h.Repeat.Until}) || h.Repeat.Until.String() != "2027-04-30T22:00:00Z" {
+		t.Fatalf("%+v", h)
+	}
+	d.shows("/sites/society/holding", "Every 2 weeks on a Sunday from 02:30 to 03:00, the first time on 14 Mar 2027, until 1 May 2027",
+		"Sun 14 Mar 2027 02:30 to 03:00; Sun 28 Mar 2027 03:30 to 04:00; Sun 11 Apr 2027 02:30 to 03:00")
+	for _, c := range []struct{ every, last, says string }{
+		{"0", "2027-05-01T00:00", "0 is not from 1 to 366."}, {"often", "2027-05-01T00:00", "This is no whole number from 1 to 366."},
+		{"1", "", "It must come again for the last time."}, {"1", "2027-03-01T00:00", "It is not after the first time."},
+	} {
+		status, body, _ := d.post("/sites/society/holding", append(again, "every", c.every, "last", c.last)...)
+		if status != 422 || !strings.Contains(body, c.says) {
+			t.Errorf("every %s until %q: %d without %q", c.every, c.last, status, c.says)
+		}
+	}
+}
+
 func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	d.shows("/sites/new-dome/holding", "3 people, 1 network and 1 pass walk past it now", "Search engines may list the front page", "“Builders”", "192.0.2.0/24", "looking-glass.localhost")

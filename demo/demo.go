@@ -156,6 +156,9 @@ func shift(doc *access.Document, days int) {
 			move(&s.Passes[i].From, &s.Passes[i].Until)
 		}
 		move(&s.Holding.From, &s.Holding.Until)
+		if s.Holding.Repeat != nil {
+			move(&s.Holding.Repeat.Until)
+		}
 		ways(s.Holding.LetIn)
 		for i := range s.Team {
 			move(&s.Team[i].From, &s.Team[i].Until)

@@ -65,8 +65,8 @@ func (q holdingPage) holding(d access.Decision, status int, wrong string) {
 	if len(written.Picture) > 0 {
 		hold.Picture = "/velada/holding-picture"
 	}
-	if h := q.state.SiteDocument(q.address).Holding; !h.Until.IsZero() {
-		until := h.Until.Time()
+	if comesDown, ends := q.site.HoldingUntil(q.at); ends {
+		until := comesDown.Time()
 		hold.Until, hold.UntilTime = words.Moment(until.In(q.state.Zone)), until.Format(time.RFC3339)
 		if left := int64(until.Sub(q.at.Time()).Seconds()); written.Countdown && left > 0 {
 			hold.Countdown = &countdown{left, left / 86400, left / 3600 % 24, left / 60 % 60}
@@ -140,7 +140,7 @@ func (q holdingPage) ribbon() *ribbon {
 	if stranger.Soon {
 		r.Text = "Strangers meet the coming soon page here"
 	}
-	if until := q.state.SiteDocument(q.address).Holding.Until; !until.IsZero() {
+	if until, ends := q.site.HoldingUntil(q.at); ends {
 		r.Text += " until " + words.Moment(until.Time().In(q.state.Zone))
 	}
 	r.Text += ". You walk past it because you are on the team."

@@ -343,15 +343,15 @@ func (w Wording) holdingChanges(was Wording) (list []Change) {
 	}
 	switch {
 	case !before.On && after.On:
-		add("The %s page goes up, %s.", name, w.Window(after.From, after.Until))
+		add("The %s page goes up, %s.", name, w.HoldingTimes(after))
 	case before.On && !after.On:
 		add("The holding page comes down.")
 	default:
 		if before.Kind != after.Kind {
 			add("The holding page is a %s page now.", name)
 		}
-		if before.From != after.From || before.Until != after.Until {
-			add("The %s page now stands %s.", name, w.Window(after.From, after.Until))
+		if times := w.HoldingTimes(after); times != w.HoldingTimes(before) {
+			add("The %s page now stands %s.", name, times)
 		}
 	}
 	for _, path := range after.Exempt {

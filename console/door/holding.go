@@ -5,6 +5,8 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -28,8 +30,10 @@ type holdingView struct {
 	Frame   string
 	Width   string
 	Widths  []web.Chip
-	Search  string // what search engines conclude
-	Meets   string // whom it does not stand before
+	Search  string   // what search engines conclude
+	Meets   string   // whom it does not stand before
+	Times   string   // how it comes again
+	Dates   []string // the next on which it does
 }
 
 var designWords = map[string]string{
@@ -65,6 +69,9 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 			stands = "yes"
 		}
 		v.Up = &web.Form{Values: map[string]string{"stands": stands, "kind": h.Kind, "from": d.Local(h.From), "until": d.Local(h.Until)}, Wrong: house.FieldErrors{}}
+		if r := h.Repeat; r != nil {
+			v.Up.Values["repeat"], v.Up.Values["every"], v.Up.Values["last"] = r.Unit, strconv.Itoa(r.Every), d.Local(r.Until)
+		}
 	}
 	for _, path := range web.TreeOrder(web.OrderedPaths(d.State, d.Then)) {
 		v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: slices.Contains(h.Exempt, path)})
@@ -82,6 +89,12 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 		v.Designs = append(v.Designs, web.Choice{ID: design, Name: designWords[design], On: v.Words.Values["design"] == design})
 	}
 	v.Picture = len(written.Picture) > 0
+	if h.On && h.Repeat != nil {
+		v.Times = words.Capital(d.Words.HoldingTimes(h)) + "."
+		for _, date := range d.Policy.Site(d.Site).HoldingDates(d.At, 3) {
+			v.Dates = append(v.Dates, d.Words.Span(date[0], date[1]))
+		}
+	}
 	v.Search, v.Meets = holdingSearch(d, h.Kind), holdingPassed(d)
 	holdingFrame(c, x, d, v)
 	if d.Tray != nil {
@@ -97,10 +110,10 @@ func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
 	shown := *d.Then
 	shown.State, shown.Holding.On, shown.Door.Hide = "live", true, false
 	if from := shown.Holding.From; !from.IsZero() && d.At.Before(from) {
-		shown.Holding.From = access.Instant{}
+		shown.Holding.From, shown.Holding.Repeat = access.Instant{}, nil
 	}
 	if until := shown.Holding.Until; !until.IsZero() && !d.At.Before(until) {
-		shown.Holding.Until = access.Instant{}
+		shown.Holding.Until, shown.Holding.Repeat = access.Instant{}, nil
 	}
 	path := "/" // the first page before which it stands
 	for _, page := range shown.Pages {
@@ -149,8 +162,9 @@ func holdingPassed(d *web.Site) string {
 // doHolding rehearses whether the holding page stands, when, and which pages
 // stay reachable.
 func doHolding(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "stands", "kind", "from", "until")
+	f := web.Typed(x, "stands", "kind", "from", "until", "repeat", "every", "last")
 	from, until := f.Window(c.House.State().Zone)
+	repeat := repeatAsked(&f, from, until, c.House.State().Zone)
 	if len(f.Wrong) > 0 {
 		showHolding(c, x, http.StatusUnprocessableEntity, &f, nil, nil)
 		return
@@ -162,9 +176,33 @@ func doHolding(c *web.Console, x *gin.Context) {
 		if kind := f.Values["kind"]; kind == "soon" || kind == "maintenance" {
 			h.Kind = kind
 		}
-		h.From, h.Until, h.Exempt = from, until, exempt
+		h.From, h.Until, h.Repeat, h.Exempt = from, until, repeat, exempt
 		return nil
 	})
+}
+
+// repeatAsked reads how the holding page is to come again; nil where it is not.
+func repeatAsked(f *web.Form, from, until access.Instant, zone *time.Location) *access.Repeat {
+	if f.Values["repeat"] != "day" && f.Values["repeat"] != "week" {
+		return nil
+	}
+	r := &access.Repeat{Unit: f.Values["repeat"]}
+	var err error
+	if r.Every, err = strconv.Atoi(f.Values["every"]); err != nil {
+		f.Wrong["every"] = "This is no whole number from 1 to 366."
+	}
+	if f.Values["last"] != "" {
+		last, ok := web.InstantAsked(f.Values["last"], zone)
+		if !ok {
+			f.Wrong["last"] = "This is no date and time as in 2026-12-12T20:00."
+		}
+		r.Until = last
+	}
+	field, text := (&access.Holding{From: from, Until: until, Repeat: r}).RepeatProblem()
+	if field = map[string]string{"from": "from", "until": "until", "repeat.every": "every", "repeat.until": "last"}[field]; field != "" && f.Wrong[field] == "" {
+		f.Wrong[field] = words.Capital(text) + "."
+	}
+	return r
 }
 
 // doHoldingWords writes what the holding page says.

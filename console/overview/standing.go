@@ -21,6 +21,7 @@ import (
 type standingView struct {
 	Site      string
 	Next      []nextRow
+	More      bool // changes come after those
 	Came      []cameRow
 	Waiting   []waitRow
 	Promises  []web.PromiseRow
@@ -41,6 +42,9 @@ type promiseForm struct {
 	Pages []web.Choice
 }
 
+// mostNext is how many of the next changes are listed; Sightlines has more.
+const mostNext = 6
+
 func standing(c *web.Console, x *gin.Context) { showStanding(c, x, http.StatusOK, nil) }
 
 func showStanding(c *web.Console, x *gin.Context, status int, f *promiseForm) {
@@ -55,13 +59,14 @@ func showStanding(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 		v.Form = newPromiseForm(d, web.Form{Values: map[string]string{"page": "/", "must": "not-open", "when": "always"}})
 	}
 	knobs, _ := d.Knobs("")
-	for _, k := range knobs[1:] {
+	for _, k := range knobs[1:min(len(knobs), mostNext+1)] {
 		v.Next = append(v.Next, nextRow{k.When, k.What, k.URL})
 	}
 	if v.Came, err = came(c, x, d); err != nil {
 		c.Fail(x, err)
 		return
 	}
+	v.More = len(knobs)-1 > len(v.Next)
 	broken := 0
 	for _, j := range d.State.Policy.Judge(access.At(d.Real)) {
 		if j.Promise.Site != d.Site {

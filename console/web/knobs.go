@@ -33,12 +33,16 @@ func (d *Site) SightURL(at, fold string) string {
 	return u
 }
 
+// mostKnobs is how many instants ahead are drawn: a holding page may come again a
+// thousand times.
+const mostKnobs = 40
+
 // Knobs is the line of the instants at which something changes.
 func (d *Site) Knobs(fold string) ([]Knob, int) {
 	now := access.At(d.Real)
 	knobs := []Knob{{When: "now", URL: d.SightURL("", fold), On: d.Asked == "", X: 24}}
 	if instants := d.Policy.Site(d.Site).Instants(now); len(instants) > 0 {
-		for _, change := range d.Policy.TimelineOf(d.Site, now, instants[len(instants)-1]) {
+		for _, change := range d.Policy.TimelineOf(d.Site, now, instants[min(len(instants), mostKnobs)-1]) {
 			at := change.At
 			knobs = append(knobs, Knob{When: d.Words.When(at), What: changeWords(change.Sites[0], d.Words), URL: d.SightURL(at.String(), fold), On: d.Asked == at.String()})
 		}

@@ -120,7 +120,13 @@ func (d *Site) Scope(here string) ScopeView {
 	v.Holding = PlanRow{Title: "Holding page", URL: "/sites/" + d.Site + "/holding", Window: Window{Symbol: "plain"}, Note: "not up", Chosen: here == "holding"}
 	if up.On {
 		v.Holding.Note, v.Holding.Window = "up", Window{Symbol: "held"}
+		next := d.Policy.Site(d.Site).HoldingDates(d.At, 1)
 		switch {
+		case up.Repeat != nil && len(next) == 0:
+			v.Holding.Note, v.Holding.Window = "ended", Window{Symbol: "plain"}
+		case up.Repeat != nil && d.At.Before(next[0][0]):
+			v.Holding.Note, v.Holding.Window = "from "+d.Words.Day(next[0][0]), Window{Symbol: "plain"}
+		case up.Repeat != nil:
 		case !up.From.IsZero() && d.At.Before(up.From):
 			v.Holding.Note, v.Holding.Window = "from "+d.Words.Day(up.From), Window{Symbol: "plain"}
 		case !up.Until.IsZero() && !d.At.Before(up.Until):

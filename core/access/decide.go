@@ -267,11 +267,11 @@ func (q *asking) held() bool {
 	return q.holdingUp() && !q.exempt() && q.opens(q.site.holding.letIn) == nil
 }
 
-func (q *asking) holdingUp() bool { return q.site.holding.on && q.site.holding.win.holds(q.t) }
+func (q *asking) holdingUp() bool { return q.site.holding.on && q.site.holding.holds(q.t) }
 
 // HoldingUp reports whether the site's holding page is up at an instant.
 func (s *CompiledSite) HoldingUp(t Instant) bool {
-	return s != nil && s.holding.on && s.holding.win.holds(t)
+	return s != nil && s.holding.on && s.holding.holds(t)
 }
 
 func (q *asking) exempt() bool {

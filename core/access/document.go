@@ -159,8 +159,16 @@ type Holding struct {
 	Kind   string   `doc:"kind,default=maintenance,enum=soon|maintenance"`
 	From   Instant  `doc:"from"`
 	Until  Instant  `doc:"until"`
+	Repeat *Repeat  `doc:"repeat"` // nil where it does not come again
 	Exempt []string `doc:"exempt"`
 	LetIn  []Way    `doc:"let_in"`
+}
+
+// Repeat makes the holding page come again, at the time of day of its from.
+type Repeat struct {
+	Every int     `doc:"every,required"` // 1 to 366
+	Unit  string  `doc:"unit,required,enum=day|week"`
+	Until Instant `doc:"until,required"` // it begins before this for the last time
 }
 
 // Member is a reader of a site who has a login for it.

@@ -36,7 +36,7 @@ func (s *CompiledSite) standsFor(a *area, t Instant) bool {
 // RetryAfter is the whole seconds until the holding page comes down, rounded
 // up, or 3600 where it has no end.
 func (s *CompiledSite) RetryAfter(t Instant) int {
-	if until := s.holding.win.until; until != everAfter {
+	if until := s.holding.until(t); until != everAfter {
 		seconds := until.sec - t.sec
 		if until.nsec > t.nsec {
 			seconds++

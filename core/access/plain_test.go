@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 )
 
 // plain answers straight from the document, without compiling anything: a slow
@@ -17,6 +18,29 @@ type plain struct {
 // within reports whether an instant lies in [from, until).
 func within(t, from, until Instant) bool {
 	return (from.IsZero() || !t.Before(from)) && (until.IsZero() || t.Before(until))
+}
+
+// withinHolding steps through the occurrences minute by minute of the calendar's days.
+func (p plain) withinHolding() bool {
+	h := p.site.Holding
+	if within(p.ask.at, h.From, h.Until) || h.Repeat == nil {
+		return within(p.ask.at, h.From, h.Until)
+	}
+	zone, _ := time.LoadLocation(p.doc.House.Zone)
+	days := h.Repeat.Every
+	if h.Repeat.Unit == "week" {
+		days *= 7
+	}
+	first := h.From.Time().In(zone)
+	for n := 1; n < 1200; n++ {
+		day := first.AddDate(0, 0, n*days)
+		clock := time.Date(day.Year(), day.Month(), day.Day(), 12, 0, 0, 0, zone) // noon is never skipped
+		day = time.Date(clock.Year(), clock.Month(), clock.Day(), first.Hour(), first.Minute(), first.Second(), 0, zone)
+		if begins := At(day); begins.Before(h.Repeat.Until) && within(p.ask.at, begins, At(day.Add(h.Until.Time().Sub(h.From.Time())))) {
+			return true
+		}
+	}
+	return false
 }
 
 // me is the address of the one who asks, "" for nobody.
@@ -258,7 +282,7 @@ func (p plain) decide() (outcome string, offers []string, via string) {
 	exempt := slices.ContainsFunc(h.Exempt, func(path string) bool {
 		return Covers(normal(path), p.ask.path) && (leftOut == "" || !Covers(leftOut, normal(path)))
 	})
-	if _, past := p.opens(h.LetIn, leftOut); h.On && within(p.ask.at, h.From, h.Until) && !exempt && !past {
+	if _, past := p.opens(h.LetIn, leftOut); h.On && p.withinHolding() && !exempt && !past {
 		if me == "" && !dropped {
 			offers = append(offers, "sign-in")
 		}

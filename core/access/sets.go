@@ -112,7 +112,7 @@ func (v *surveyor) opens(a *area, sets *areaSets) people {
 		}
 		set = roaring.And(set, v.doors[c])
 	}
-	if s.holding.on && s.holding.win.holds(v.t) && a.exempt == 0 {
+	if s.holding.on && s.holding.holds(v.t) && a.exempt == 0 {
 		if v.letIn == nil {
 			v.letIn = v.satisfying(s.holding.letIn)
 		}

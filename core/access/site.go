@@ -123,7 +123,7 @@ type teamEntry struct {
 }
 
 type holding struct {
-	win    window
+	wins   []window // its occurrences, in order, at least one
 	on     bool
 	soon   bool
 	exempt []string
@@ -160,7 +160,7 @@ func compileSite(doc *Site, h *houseSets, earlier *CompiledSite) *CompiledSite {
 	s.compileMembers()
 	s.compileTeam()
 	s.holding = holding{
-		win: newWindow(doc.Holding.From, doc.Holding.Until), on: doc.Holding.On, soon: doc.Holding.Kind == "soon",
+		wins: doc.Holding.occurrences(h.zone), on: doc.Holding.On, soon: doc.Holding.Kind == "soon",
 		letIn: s.compileWays(doc.Holding.LetIn),
 	}
 	for _, path := range doc.Holding.Exempt {

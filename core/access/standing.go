@@ -39,11 +39,9 @@ func (p *Policy) Standing(address string, t Instant) Standing {
 		st.Alike = st.Alike && d.Outcome == st.Stranger.Outcome && d.Offers == st.Stranger.Offers
 	}
 	st.Whole = st.Everywhere == st.People && !st.part
-	st.Holding = s.state == live && s.holding.on && s.holding.win.holds(t)
+	st.Holding = s.state == live && s.HoldingUp(t)
 	st.Soon = s.holding.soon
-	if st.Holding && s.holding.win.until != everAfter {
-		st.HoldUntil = s.holding.win.until
-	}
+	st.HoldUntil, _ = s.HoldingUntil(t)
 	previewers := roaring.New()
 	for _, a := range s.allAreas {
 		previewers.Or(v.capability(a, Preview))

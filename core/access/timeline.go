@@ -54,7 +54,9 @@ func (s *CompiledSite) cuts() []Instant {
 			cuts = append(cuts, e.group.cuts...)
 		}
 	}
-	cuts = s.holding.win.cuts(cuts)
+	for i := range s.holding.wins {
+		cuts = s.holding.wins[i].cuts(cuts)
+	}
 	ways := slices.Concat(s.door.ways, s.holding.letIn)
 	for _, a := range s.allAreas {
 		for _, c := range a.conditions {

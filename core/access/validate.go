@@ -233,6 +233,7 @@ func (v *validator) site(s *Site, where *place) {
 		v.ways(d.Ways, at.field("ways"))
 	}
 	v.window(s.Holding.From, s.Holding.Until, where.field("holding"))
+	v.repeat(&s.Holding, where.field("holding"))
 	for i, path := range s.Holding.Exempt {
 		v.path(path, where.field("holding").field("exempt").at(i))
 	}

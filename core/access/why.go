@@ -319,9 +319,9 @@ func (w *trace) holding(q *asking) {
 	} else {
 		w.say("The maintenance page is up")
 	}
-	if h.win.until != everAfter {
+	if until := h.until(q.t); until != everAfter {
 		w.say(" until ")
-		w.when(q.site, h.win.until)
+		w.when(q.site, until)
 	}
 	if q.exempt() {
 		w.say(", but this page stays reachable.")
