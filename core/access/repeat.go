@@ -105,8 +105,10 @@ func (s *CompiledSite) HoldingUntil(t Instant) (Instant, bool) {
 	if !s.HoldingUp(t) {
 		return Instant{}, false
 	}
-	until := s.holding.until(t)
-	return until, until != everAfter
+	if until := s.holding.until(t); until != everAfter {
+		return until, true
+	}
+	return Instant{}, false
 }
 
 // HoldingDates returns the first occurrences of the holding page that end after t, at
