@@ -350,8 +350,8 @@ func (w Wording) holdingChanges(was Wording) (list []Change) {
 		if before.Kind != after.Kind {
 			add("The holding page is a %s page now.", name)
 		}
-		if times := w.HoldingTimes(after); times != w.HoldingTimes(before) {
-			add("The %s page now stands %s.", name, times)
+		if before.From != after.From || before.Until != after.Until || !before.Repeat.Equal(after.Repeat) {
+			add("The %s page now stands %s.", name, w.HoldingTimes(after))
 		}
 	}
 	for _, path := range after.Exempt {

@@ -19,6 +19,9 @@ func (r *Repeat) days() int {
 	return r.Every
 }
 
+// Equal reports whether a holding page comes again, or does not, as by another.
+func (r *Repeat) Equal(o *Repeat) bool { return r == o || r != nil && o != nil && *r == *o }
+
 // occurrences are the windows in which a holding page is within its dates, in
 // order: one where it does not come again.
 func (h *Holding) occurrences(zone *time.Location) []window {
