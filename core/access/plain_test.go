@@ -20,7 +20,7 @@ func within(t, from, until Instant) bool {
 	return (from.IsZero() || !t.Before(from)) && (until.IsZero() || t.Before(until))
 }
 
-// withinHolding steps through the occurrences minute by minute of the calendar's days.
+// withinHolding steps through the occurrences day by day of the calendar.
 func (p plain) withinHolding() bool {
 	h := p.site.Holding
 	if within(p.ask.at, h.From, h.Until) || h.Repeat == nil {
@@ -32,15 +32,18 @@ func (p plain) withinHolding() bool {
 		days *= 7
 	}
 	first := h.From.Time().In(zone)
-	for n := 1; n < 1200; n++ {
+	for n := 1; ; n++ {
 		day := first.AddDate(0, 0, n*days)
 		clock := time.Date(day.Year(), day.Month(), day.Day(), 12, 0, 0, 0, zone) // noon is never skipped
 		day = time.Date(clock.Year(), clock.Month(), clock.Day(), first.Hour(), first.Minute(), first.Second(), 0, zone)
-		if begins := At(day); begins.Before(h.Repeat.Until) && within(p.ask.at, begins, At(day.Add(h.Until.Time().Sub(h.From.Time())))) {
+		begins := At(day)
+		if !begins.Before(h.Repeat.Until) || p.ask.at.Before(begins) {
+			return false
+		}
+		if within(p.ask.at, begins, At(day.Add(h.Until.Time().Sub(h.From.Time())))) {
 			return true
 		}
 	}
-	return false
 }
 
 // me is the address of the one who asks, "" for nobody.
