@@ -139,8 +139,11 @@ func (m maker) site(address string, people, groups []string) *Site {
 		s.Holding = Holding{On: true, Kind: pickOne(m, []string{"soon", "maintenance"}), Exempt: some(m, randomPaths, 2), LetIn: m.ways(s, people, groups)}
 		s.Holding.From, s.Holding.Until = m.window()
 		if m.often(50) { // 1 to 36 hours, at hours that no change of the clocks touches
-			from := epoch.AddDate(0, 0, m.IntN(20)-10).Add(12 * time.Hour)
-			r := &Repeat{Every: 2 + m.IntN(3), Unit: pickOne(m, []string{"day", "day", "week"}), Until: At(from.Add(time.Duration(1+m.IntN(60*24)) * time.Hour))}
+			from := epoch.AddDate(0, 0, m.IntN(20)-14).Add(12 * time.Hour)
+			r := &Repeat{Every: 2 + m.IntN(3), Unit: "day", Until: At(from.Add(time.Duration(1+m.IntN(60*24)) * time.Hour))}
+			if m.often(50) {
+				r.Every, r.Unit = 1+m.IntN(2), "week"
+			}
 			s.Holding.From, s.Holding.Until, s.Holding.Repeat = At(from), At(from.Add(time.Duration(1+m.IntN(36))*time.Hour)), r
 		}
 	} else {
