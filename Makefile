@@ -4,6 +4,8 @@ SHELL := /bin/bash
 export GOFLAGS := -tags=nomsgpack
 export CHROMIUM ?= /usr/bin/chromium
 
+TEMPLATES = $$(git ls-files -co --exclude-standard '*.html')
+
 .PHONY: demo check assets format vet build test fuzz e2e shots bench tools
 
 # Compiling shows how far it is: the first time everything that Velada stands on is fetched and compiled too.
@@ -24,6 +26,8 @@ tools:
 
 format:
 	@wrong=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$wrong" || { echo "not formatted:"; echo "$$wrong"; exit 1; }
+	@npx prettier --check --log-level warn $(TEMPLATES)
+	@long=$$(awk 'length > 120 { print FILENAME ": " FNR }' $(TEMPLATES)); test -z "$$long" || { echo "over 120 columns:"; echo "$$long"; exit 1; }
 
 vet:
 	go mod verify

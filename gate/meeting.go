@@ -8,8 +8,11 @@ import (
 	"encoding/hex"
 	"encoding/xml"
 	"html/template"
+	"io"
+	"io/fs"
 	"net/http"
 	"net/url"
+	"path"
 	"strconv"
 	"strings"
 
@@ -26,10 +29,36 @@ var templateFiles embed.FS
 // meeting answers with what somebody meets: a page, a door, or nothing.
 type meeting struct{ *request }
 
-var templates = template.Must(template.New("").Funcs(template.FuncMap{
+// partials are the parts that pages of the gate have in common: the frame, the head and the steps at a door.
+var partials = template.Must(template.New("").Funcs(template.FuncMap{
 	"page":  func(contact string) bool { return strings.HasPrefix(contact, "https://") },
 	"asset": func(name string) string { return look.URL("/velada/", name) },
-}).ParseFS(templateFiles, "templates/*.html"))
+	"join":  strings.Join,
+}).ParseFS(templateFiles, "templates/shared/*.html"))
+
+// views are what the gate shows, by file name: each defines the body that the frame is put around.
+var views = parseViews()
+
+func parseViews() map[string]*template.Template {
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		panic(err) // the pattern is right
+	}
+	all := map[string]*template.Template{}
+	for _, name := range names {
+		all[path.Base(name)] = template.Must(template.Must(partials.Clone()).ParseFS(templateFiles, name))
+	}
+	return all
+}
+
+// execute renders a page of the gate; one that has no body of its own stands without a frame.
+func execute(to io.Writer, name string, data any) error {
+	t := views[name]
+	if t.Lookup("body") != nil {
+		return t.ExecuteTemplate(to, "frame", data)
+	}
+	return t.ExecuteTemplate(to, name, data)
+}
 
 // sight is what a page of the gate shows.
 type sight struct {
@@ -285,7 +314,7 @@ func (q meeting) nothing() { Nothing(q.w, q.Request) }
 // Nothing answers a request to a host at which there is no site.
 func Nothing(w http.ResponseWriter, r *http.Request) {
 	var b bytes.Buffer
-	if err := templates.ExecuteTemplate(&b, "nothing.html", sight{Style: nothingStyle}); err != nil {
+	if err := execute(&b, "nothing.html", sight{Style: nothingStyle}); err != nil {
 		panic(err)
 	}
 	headers(w)

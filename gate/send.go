@@ -182,7 +182,7 @@ func (q sending) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
 // renderWhile executes a template for as long as ctx lasts: nobody works on for a
 // visitor who has gone.
 func renderWhile(ctx context.Context, to io.Writer, name string, s *sight) error {
-	err := templates.ExecuteTemplate(&whileWriter{ctx, to}, name, s)
+	err := execute(&whileWriter{ctx, to}, name, s)
 	if err != nil && ctx.Err() == nil {
 		panic(err)
 	}
@@ -203,7 +203,7 @@ func (w *whileWriter) Write(p []byte) (int, error) {
 
 // render executes a template.
 func render(to io.Writer, name string, s *sight) {
-	if err := templates.ExecuteTemplate(to, name, s); err != nil {
+	if err := execute(to, name, s); err != nil {
 		panic(err)
 	}
 }

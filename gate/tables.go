@@ -104,7 +104,7 @@ func (q *request) table(place content.TablePlace) string {
 		}
 	}
 	var b strings.Builder
-	if err := templates.ExecuteTemplate(&b, "table.html", t); err != nil {
+	if err := execute(&b, "table.html", t); err != nil {
 		panic(fmt.Errorf("showing a table: %w", err))
 	}
 	return b.String()

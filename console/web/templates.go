@@ -26,6 +26,7 @@ func parseTemplates(rooms []Room) map[string]*template.Template {
 		"capital": words.Capital,
 		"legend":  func() []Window { return legend },
 		"short":   short,
+		"join":    strings.Join,
 		"add":     func(a, b int) int { return a + b },
 		"indent":  func(depth int) int { return 16 * depth },
 	}).ParseFS(ownTemplates, "templates/shared/*.html"))
