@@ -85,15 +85,9 @@ func read(t *testing.T, r *http.Response) (int, string, http.Header) {
 		t.Fatal(err)
 	}
 	if strings.HasPrefix(r.Header.Get("Content-Type"), "text/html") {
-		return r.StatusCode, closeUp(string(body)), r.Header
+		return r.StatusCode, demotest.CloseUp(string(body)), r.Header
 	}
 	return r.StatusCode, string(body), r.Header
-}
-
-// closeUp writes HTML as tightly as it reads: how its source is broken into lines says nothing.
-func closeUp(html string) string {
-	html = strings.Join(strings.Fields(html), " ")
-	return strings.NewReplacer(" />", ">", " >", ">", "> <", "><").Replace(html)
 }
 
 // post sends a form as pairs of names and values.
@@ -458,7 +452,7 @@ func TestWaysInAreReadFromTheirForms(t *testing.T) {
 			t.Errorf("%v: %d", c.pairs, status)
 		case c.wrong != "" && (status != 422 || !strings.Contains(body, c.wrong)):
 			t.Errorf("%v: %d without %q", c.pairs, status, c.wrong)
-		case c.wrong != "" && len(c.pairs) > 3 && c.pairs[2] == "list" && strings.TrimSpace(c.pairs[3]) != "" && !strings.Contains(body, closeUp(c.pairs[3])+"</textarea>"):
+		case c.wrong != "" && len(c.pairs) > 3 && c.pairs[2] == "list" && strings.TrimSpace(c.pairs[3]) != "" && !strings.Contains(body, demotest.CloseUp(c.pairs[3])+"</textarea>"):
 			t.Errorf("%v: what was typed is lost", c.pairs)
 		}
 	}

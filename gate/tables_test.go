@@ -6,13 +6,14 @@ import (
 
 	"velada/core/access"
 	"velada/core/parts"
+	"velada/demo/demotest"
 )
 
 func TestTablesOfRecords(t *testing.T) {
 	d := open(t)
 	crew := d.visiting("bram@cerroalcor.example", "instrument-log")
 	page := func(query string, cookies ...string) string {
-		return body(t, d.ask(asked{site: "instrument-log", path: "/" + query, cookies: cookies}))
+		return demotest.CloseUp(body(t, d.ask(asked{site: "instrument-log", path: "/" + query, cookies: cookies})))
 	}
 	first := page("", crew)
 	if !strings.Contains(first, "120 rows") || strings.Count(first, "<tr>") != 51 || !strings.Contains(first, "Further rows") || strings.Contains(first, "[[table") {
