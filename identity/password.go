@@ -91,7 +91,7 @@ func StrengthOf(password string, near ...string) Strength {
 		password = password[:72]
 	}
 	score := zxcvbn.PasswordStrength(password, near).Score
-	return Strength{score, [...]string{"guessed at once", "weak", "fair", "good", "strong"}[score]}
+	return Strength{score, [...]string{"too easy to guess", "weak", "fair", "good", "strong"}[score]}
 }
 
 //go:embed words.txt

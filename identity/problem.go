@@ -13,7 +13,7 @@ func PasswordProblem(password string, near ...string) string {
 	case len(password) > LongestPassword:
 		return fmt.Sprintf("A password has at most %d bytes.", LongestPassword)
 	case StrengthOf(password, near...).Weak():
-		return "This would be guessed soon. Four unrelated words make a good password."
+		return "This is too easy to guess. Four unrelated words make a good password."
 	}
 	return ""
 }

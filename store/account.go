@@ -124,6 +124,17 @@ func KnownBrowser(ctx context.Context, q Reader, who Who, token [32]byte) (known
 	return known, err
 }
 
+// AccountsOf returns who has something to sign in with: a password or a passkey.
+func AccountsOf(ctx context.Context, q Reader) (map[Who]bool, error) {
+	list, err := collect(ctx, q, func(r *sql.Rows) (who Who, err error) { return who, r.Scan(&who) },
+		`SELECT who FROM accounts WHERE password <> '' UNION SELECT who FROM passkeys`)
+	have := make(map[Who]bool, len(list))
+	for _, who := range list {
+		have[who] = true
+	}
+	return have, err
+}
+
 // AccountNames reads the names of the holders of accounts.
 func AccountNames(ctx context.Context, q Reader) (map[Who]string, error) {
 	names := map[Who]string{}

@@ -29,6 +29,11 @@ func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document)
 			return err
 		}
 	}
+	if before.House.Name != after.House.Name || before.House.Zone != after.House.Zone || !slices.Equal(before.House.Domains, after.House.Domains) {
+		if err := SaveHouse(ctx, q, after.House); err != nil {
+			return err
+		}
+	}
 	if err := exec(ctx, q, `DELETE FROM groups`); err != nil {
 		return err
 	}

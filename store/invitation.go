@@ -129,12 +129,24 @@ func SaveNotice(ctx context.Context, q Queryer, n Notice) error {
 
 // Notices reads what somebody was told, the newest first.
 func Notices(ctx context.Context, q Reader, who Who, most int) ([]Notice, error) {
+	return NoticesFrom(ctx, q, who, 0, most)
+}
+
+// NoticesFrom reads a stretch of what somebody was told: so many from the given one on, 0 being
+// the newest.
+func NoticesFrom(ctx context.Context, q Reader, who Who, from, many int) ([]Notice, error) {
 	return collect(ctx, q, func(r *sql.Rows) (n Notice, err error) {
 		var at int64
 		err = r.Scan(&n.ID, &n.Who, &at, &n.Site, &n.Kind, &n.What, &n.URL, &n.Seen)
 		n.At = time.Unix(at, 0)
 		return n, err
-	}, `SELECT id, who, at, site, kind, what, url, seen FROM notices WHERE who = ? ORDER BY id DESC LIMIT ?`, who, most)
+	}, `SELECT id, who, at, site, kind, what, url, seen FROM notices WHERE who = ? ORDER BY id DESC LIMIT ? OFFSET ?`, who, many, from)
+}
+
+// CountNotices counts what somebody was told.
+func CountNotices(ctx context.Context, q Reader, who Who) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM notices WHERE who = ?`, who).Scan(&n)
+	return n, err
 }
 
 // UnseenNotices counts what somebody has not looked at yet.

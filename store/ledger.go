@@ -70,6 +70,7 @@ type LedgerFilter struct {
 	Kind        string
 	From, Until time.Time
 	Most        int // 0 for all
+	Skip        int // the newest, with Most
 }
 
 const entryColumns = `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger`
@@ -108,9 +109,19 @@ func (f LedgerFilter) query() (string, []any) {
 	}
 	query += " ORDER BY number DESC"
 	if f.Most > 0 {
-		query, args = query+" LIMIT ?", append(args, f.Most)
+		query, args = query+" LIMIT ? OFFSET ?", append(args, f.Most, f.Skip)
 	}
 	return query, args
+}
+
+// CountLedger counts the entries of a filter.
+func CountLedger(ctx context.Context, q Reader, f LedgerFilter) (n int, err error) {
+	f.Most = 0
+	query, args := f.query()
+	_, conditions, _ := strings.Cut(query, " FROM ledger")
+	conditions, _, _ = strings.Cut(conditions, " ORDER BY")
+	err = q.QueryRowContext(ctx, "SELECT count(*) FROM ledger"+conditions, args...).Scan(&n)
+	return n, err
 }
 
 // LedgerKinds lists the kinds of entries that there are.

@@ -41,6 +41,18 @@ func Mails(ctx context.Context, q Reader, words string, most int) ([]Mail, error
 		WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0 ORDER BY id DESC LIMIT ?2`, words, most)
 }
 
+// MailsFrom reads a stretch of Mails: so many from the given one on, 0 being the newest.
+func MailsFrom(ctx context.Context, q Reader, words string, from, many int) ([]Mail, error) {
+	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails
+		WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0 ORDER BY id DESC LIMIT ?3 OFFSET ?2`, words, from, many)
+}
+
+// CountMails counts what Mails reads.
+func CountMails(ctx context.Context, q Reader, words string) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM mails WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0`, words).Scan(&n)
+	return n, err
+}
+
 // WaitingMails reads what is still to be sent, the oldest first.
 func WaitingMails(ctx context.Context, q Reader, most int) ([]Mail, error) {
 	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE status = 'waiting' ORDER BY id LIMIT ?`, most)

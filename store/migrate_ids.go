@@ -50,6 +50,14 @@ func idsForAddresses(ctx context.Context, tx *sql.Tx) error {
 			}
 		}
 	}
+	if err := moveWho(ctx, tx, ids); err != nil {
+		return err
+	}
+	return errors.Join(idsInDetails(ctx, tx, ids), findLinks(ctx, tx), idsInLedger(ctx, tx, ids))
+}
+
+// moveWho brings what hangs on addresses to the people that they belong to.
+func moveWho(ctx context.Context, tx *sql.Tx, ids map[access.Address]Who) error {
 	for _, c := range whose {
 		if c.column == "person" { // an id since ever
 			continue
@@ -73,7 +81,7 @@ func idsForAddresses(ctx context.Context, tx *sql.Tx) error {
 			}
 		}
 	}
-	return errors.Join(idsInDetails(ctx, tx, ids), findLinks(ctx, tx), idsInLedger(ctx, tx, ids))
+	return nil
 }
 
 // keepHandles keeps the handles of passkeys that were made under an address.

@@ -127,14 +127,17 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 const mostConnections = 16
 
 // newestMigration is the version of the tables that this program works with.
-const newestMigration = 11
+const newestMigration = 13
 
 func migrate(ctx context.Context, db *sql.DB) error {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
-	inGo := goose.WithGoMigrations(goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil))
+	inGo := goose.WithGoMigrations(
+		goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil),
+		goose.NewGoMigration(13, &goose.GoFunc{RunTx: peopleForEntries}, nil),
+	)
 	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
 	if err != nil {
 		return err

@@ -23,7 +23,7 @@ type Wording struct {
 func KindLabel(kind string) string {
 	return map[string]string{
 		"anyone": "Anyone", "signed-in": "Signed in", "domain": "Domain", "people": "Guest list", "groups": "Group",
-		"members": "Members", "pass": "Pass", "link": "Link", "network": "Network",
+		"members": "Members", "pass": "Password", "link": "Link", "network": "Network",
 	}[kind]
 }
 
@@ -44,7 +44,7 @@ func (w Wording) Way(way access.Way) string {
 		return "Members of this site"
 	case "pass":
 		if way.Passes == nil {
-			return "Any pass of this site"
+			return "Any password of this site"
 		}
 		return And(w.passes(way.Passes))
 	case "link":
@@ -56,6 +56,33 @@ func (w Wording) Way(way access.Way) string {
 		return "Whoever comes from " + Or(way.Networks)
 	}
 	return way.Way
+}
+
+// WayName is what a way is called in a list of them, as short as may be.
+func (w Wording) WayName(way access.Way) string {
+	switch way.Way {
+	case "anyone":
+		return "Anyone"
+	case "domain":
+		return "At " + Or(way.Domains)
+	case "people":
+		return "Guest list"
+	case "groups":
+		return Or(w.groups(way.Groups))
+	case "pass":
+		if way.Passes == nil {
+			return "Any password"
+		}
+		return "Password " + Or(w.passes(way.Passes))
+	case "link":
+		if way.Links == nil {
+			return "Any link"
+		}
+		return "Link " + Or(w.Links(way.Links))
+	case "network":
+		return "From " + Or(way.Networks)
+	}
+	return w.Way(way)
 }
 
 // Or lists names as alternatives, as in “a, b or c”.
@@ -126,6 +153,14 @@ func (w Wording) passes(ids []string) []string {
 	return names
 }
 
+// Quote puts a text in quotation marks that has none at its beginning.
+func Quote(text string) string {
+	if strings.HasPrefix(text, "“") {
+		return text
+	}
+	return "“" + text + "”"
+}
+
 // Pass is what a pass is called, by id.
 func (w Wording) Pass(id string) string {
 	for _, p := range w.Site.Passes {
@@ -150,11 +185,11 @@ func (w Wording) Links(ids []string) []string {
 	return names
 }
 
-// Window says from when until when something holds, or "no end".
+// Window says from when until when something holds, or "no end date".
 func (w Wording) Window(from, until access.Instant) string {
 	switch {
 	case from.IsZero() && until.IsZero():
-		return "no end"
+		return "no end date"
 	case from.IsZero():
 		return "until " + w.When(until)
 	case until.IsZero():
@@ -181,6 +216,25 @@ func Moment(t time.Time) string {
 	return t.Format("2 Jan 2006 15:04")
 }
 
+// Since says when something was, as seen from now: the time of day where it was today.
+func Since(t, now time.Time) string {
+	switch {
+	case t.YearDay() == now.YearDay() && t.Year() == now.Year():
+		return t.Format("15:04")
+	case t.Year() == now.Year():
+		return t.Format("2 Jan")
+	}
+	return t.Format("2 Jan 2006")
+}
+
+// Role is what a role is called on screen: documents keep older names.
+func Role(id string) string {
+	if id == "viewer" {
+		return "previewer"
+	}
+	return id
+}
+
 // Change is one thing that a rehearsal would change, in words.
 type Change struct {
 	Path string // where it is set: "" for the whole site
@@ -197,7 +251,7 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 		case "door":
 			list = append(list, w.doorChanges(was, u.ID)...)
 		case "pass":
-			list = append(list, Change{"", w.keyChange("pass", u.ID, parts.Pass(before, u.ID), parts.Pass(after, u.ID), w.Pass(u.ID), was.Pass(u.ID))})
+			list = append(list, Change{"", w.keyChange("password", u.ID, parts.Pass(before, u.ID), parts.Pass(after, u.ID), w.Pass(u.ID), was.Pass(u.ID))})
 		case "link":
 			list = append(list, Change{"", w.keyChange("link", u.ID, parts.Link(before, u.ID), parts.Link(after, u.ID), w.Links([]string{u.ID})[0], was.Links([]string{u.ID})[0])})
 		case "holding":
@@ -218,7 +272,7 @@ func (w Wording) Changes(before, after *access.Site) []Change {
 // SignUpWords says who may become a member by themselves.
 func SignUpWords(s access.SignUp) string {
 	text := map[string]string{
-		"": "Nobody can sign up on their own.", "closed": "Nobody can sign up on their own.", "approval": "Whoever signs up waits until somebody admits them.", "instant": "Whoever signs up is a member at once.",
+		"": "Nobody can sign up on their own.", "closed": "Nobody can sign up on their own.", "approval": "Whoever signs up waits until somebody approves them.", "instant": "Whoever signs up is a member at once.",
 	}[s.Mode]
 	if len(s.Domains) > 0 && s.Mode != "closed" && s.Mode != "" {
 		text += " Only addresses at " + Or(s.Domains) + " can."
@@ -253,7 +307,7 @@ func (w Wording) doorChanges(was Wording, path string) []Change {
 	}
 	if before.Hide != after.Hide {
 		if after.Hide {
-			add("Whoever cannot open %s finds nothing there.", where)
+			add("%s is hidden from everyone who may not open it.", where)
 		} else {
 			add("Whoever cannot open %s is told that there is a door.", where)
 		}
@@ -262,18 +316,18 @@ func (w Wording) doorChanges(was Wording, path string) []Change {
 	for _, old := range gone {
 		i := slices.IndexFunc(new, func(n access.Way) bool { return n.Way == old.Way })
 		if i < 0 {
-			add("%s: “%s” is taken away.", Capital(where), was.Way(old))
+			add("%s: %s is removed.", Capital(where), Quote(was.Way(old)))
 			continue
 		}
 		if text := w.Way(new[i]); text != was.Way(old) {
-			add("%s: “%s” becomes “%s”.", Capital(where), was.Way(old), text)
+			add("%s: %s becomes %s.", Capital(where), Quote(was.Way(old)), Quote(text))
 		} else {
-			add("%s: “%s” now holds %s.", Capital(where), text, w.Window(new[i].From, new[i].Until))
+			add("%s: %s now holds %s.", Capital(where), Quote(text), w.Window(new[i].From, new[i].Until))
 		}
 		new = slices.Delete(new, i, i+1)
 	}
 	for _, n := range new {
-		add("%s: “%s” is let in, %s.", Capital(where), w.Way(n), w.Window(n.From, n.Until))
+		add("%s: %s is let in, %s.", Capital(where), Quote(w.Way(n)), w.Window(n.From, n.Until))
 	}
 	if len(list) == 0 {
 		add("%s: the order of its ways changes.", Capital(where))
@@ -321,13 +375,13 @@ func (w Wording) keyChange(kind, id string, before, after *access.Link, name, ol
 	case after == nil:
 		return fmt.Sprintf("The %s “%s” is deleted.", kind, strings.Trim(oldName, "“”"))
 	case before.Revoked != after.Revoked && after.Revoked:
-		return fmt.Sprintf("The %s “%s” is revoked.", kind, strings.Trim(name, "“”"))
+		return fmt.Sprintf("The %s “%s” is turned off.", kind, strings.Trim(name, "“”"))
 	case before.Revoked != after.Revoked:
-		return fmt.Sprintf("The %s “%s” counts again.", kind, strings.Trim(name, "“”"))
+		return fmt.Sprintf("The %s “%s” is turned on.", kind, strings.Trim(name, "“”"))
 	case before.From != after.From || before.Until != after.Until:
 		return fmt.Sprintf("The %s “%s” now holds %s.", kind, strings.Trim(name, "“”"), w.Window(after.From, after.Until))
 	case before.Under != after.Under:
-		return fmt.Sprintf("The %s “%s” now counts for %s and below.", kind, strings.Trim(name, "“”"), after.Under)
+		return fmt.Sprintf("The %s “%s” now opens %s and below only.", kind, strings.Trim(name, "“”"), after.Under)
 	}
 	return fmt.Sprintf("The %s “%s” is called “%s”.", kind, strings.Trim(oldName, "“”"), strings.Trim(name, "“”"))
 }
@@ -343,32 +397,32 @@ func (w Wording) holdingChanges(was Wording) (list []Change) {
 	}
 	switch {
 	case !before.On && after.On:
-		add("The %s page goes up, %s.", name, w.HoldingTimes(after))
+		add("The %s page is shown, %s.", name, w.HoldingTimes(after))
 	case before.On && !after.On:
-		add("The holding page comes down.")
+		add("The holding page is no longer shown.")
 	default:
 		if before.Kind != after.Kind {
 			add("The holding page is a %s page now.", name)
 		}
 		if before.From != after.From || before.Until != after.Until || !before.Repeat.Equal(after.Repeat) {
-			add("The %s page now stands %s.", name, w.HoldingTimes(after))
+			add("The %s page is now shown %s.", name, w.HoldingTimes(after))
 		}
 	}
 	for _, path := range after.Exempt {
 		if !slices.Contains(before.Exempt, path) {
-			add("%s stays reachable while the holding page stands.", path)
+			add("%s stays open while the holding page is shown.", path)
 		}
 	}
 	for _, path := range before.Exempt {
 		if !slices.Contains(after.Exempt, path) {
-			add("%s no longer stays reachable while the holding page stands.", path)
+			add("%s no longer stays open while the holding page is shown.", path)
 		}
 	}
 	for _, gone := range waysLess(before.LetIn, after.LetIn) {
-		add("Past the holding page: “%s” is taken away.", was.Way(gone))
+		add("%s no longer gets the site while the holding page is shown.", Quote(was.Way(gone)))
 	}
 	for _, way := range waysLess(after.LetIn, before.LetIn) {
-		add("Past the holding page: “%s” is let in, %s.", w.Way(way), w.Window(way.From, way.Until))
+		add("%s still gets the site while the holding page is shown, %s.", Quote(w.Way(way)), w.Window(way.From, way.Until))
 	}
 	return list
 }
@@ -390,9 +444,9 @@ func (w Wording) Observer(who string) string {
 	case "network":
 		return "From " + name
 	case "pass":
-		return "“" + w.Pass(name) + "” pass"
+		return "Password “" + w.Pass(name) + "”"
 	case "link":
-		return w.Links([]string{name})[0] + " link"
+		return "Link " + w.Links([]string{name})[0]
 	case "person":
 		return w.Person(name)
 	case "group":

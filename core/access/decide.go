@@ -381,3 +381,8 @@ func (s *CompiledSite) Hides(path string, v *Visitor, t Instant) bool {
 	_, _, siteDoor, _ := q.conditions(nil)
 	return q.leftOut > 0 || siteDoor && s.door.hide
 }
+
+// IsMember reports whether somebody is an approved member of the site.
+func (s *CompiledSite) IsMember(id Identity) bool {
+	return s != nil && id.kind == aPerson && s.approved.Contains(id.index)
+}

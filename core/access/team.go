@@ -58,7 +58,7 @@ func (p *Policy) CheckTeam(after *Policy, site string, by Identity, t Instant) e
 		}
 	}
 	if was.owned(t) && !is.owned(t) {
-		return refuseTeam("The site would have no owner any more. Make somebody else an owner, without an end, first.")
+		return refuseTeam("The site would have no owner. Make somebody else an owner, without an end date, first.")
 	}
 	return nil
 }
@@ -75,7 +75,7 @@ func (s *CompiledSite) owned(t Instant) bool {
 
 // doings say what a capability lets somebody do.
 var doings = [capabilityCount]string{
-	"see the working copy", "change pages", "publish", "change doors", "admit members", "change the team", "set the listing", "see visits", "hand the site over",
+	"see the draft", "edit pages", "publish", "change who can view", "approve members", "change the team", "change site settings", "see visits", "hand the site over",
 }
 
 // Doing says what a capability lets somebody do, as in "may …".

@@ -147,10 +147,10 @@ func (w *trace) state(s *CompiledSite) {
 		w.say("The site has never been published: it looks as if it did not exist.")
 		w.done(SignHidden)
 	case downGone:
-		w.say("The site is taken down, and says so.")
+		w.say("The site is unpublished, and says so.")
 		w.done(SignShut)
 	default:
-		w.say("The site is taken down and looks as if it did not exist.")
+		w.say("The site is unpublished and looks as if it did not exist.")
 		w.done(SignHidden)
 	}
 }
@@ -324,18 +324,18 @@ func (w *trace) holding(q *asking) {
 		w.when(q.site, until)
 	}
 	if q.exempt() {
-		w.say(", but this page stays reachable.")
+		w.say(", but this page stays open.")
 		w.done(SignLit)
 		return
 	}
 	if by := q.opens(h.letIn); by != nil {
 		w.say("; ")
 		w.way(q, by)
-		w.say(" walks past it.")
+		w.say(" still gets the site.")
 		w.done(SignLit)
 		return
 	}
-	w.say(" in place of the site.")
+	w.say(" instead of the site.")
 	w.done(SignHeld)
 }
 
@@ -438,7 +438,7 @@ func (w *trace) way(q *asking, by *way) {
 	case ViaMembers:
 		w.say("membership of the site")
 	case ViaPass:
-		w.keys(by, "a pass", "the pass ", "pass")
+		w.keys(by, "a password", "the password ", "pass")
 	case ViaLink:
 		w.keys(by, "a link", "the link ", "link")
 	case ViaNetwork:
@@ -490,7 +490,7 @@ func (w *trace) held(q *asking, by *way, ids []string, kind string) {
 		w.key(k, kind)
 		switch {
 		case k.revoked:
-			w.say(" is revoked.")
+			w.say(" is turned off.")
 		case q.t.Before(k.win.from):
 			w.say(" begins on ")
 			w.when(q.site, k.win.from)
@@ -538,14 +538,14 @@ func (w *trace) end(q *asking, d Decision) {
 	case Held:
 		if d.Offers != 0 {
 			w.offers(d.Offers)
-			w.say(" could lead past it.")
+			w.say(" could get the site.")
 			w.done(SignHeld)
 		}
 	}
 }
 
 func (w *trace) offers(o Offers) {
-	names := [...]string{"signing in", "asking to join", "entering a pass"}
+	names := [...]string{"signing in", "asking to join", "entering a password"}
 	first := true
 	for i, name := range names {
 		if o&(1<<i) == 0 {

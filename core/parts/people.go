@@ -91,6 +91,16 @@ func NewPerson(doc *access.Document, a access.Address, name string) string {
 	return id
 }
 
+// OnceEach keeps the first of entries of a team that are the same.
+func OnceEach(team []access.TeamEntry) (kept []access.TeamEntry) {
+	for _, e := range team {
+		if !slices.Contains(kept, e) {
+			kept = append(kept, e)
+		}
+	}
+	return kept
+}
+
 // GroupAt returns a group of a document by its id, or nil.
 func GroupAt(doc *access.Document, id string) *access.Group {
 	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {
