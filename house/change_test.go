@@ -215,7 +215,7 @@ func TestAChangeOfOneSiteTouchesNoOther(t *testing.T) {
 			return errors.Join(rehearse(h, pilar, "society", siteDoor()), h.Trays.Apply(ctx, pilar, "society", true))
 		}, true},
 		{"a title", func() error {
-			return pages.UpdateDetails(ctx, h, ines, "society", "Another", true, store.Details{}, nil, "")
+			return pages.UpdateDetails(ctx, h, ines, "society", func(d *pages.Description) { d.Title = "Another" })
 		}, true},
 		{"a short name", func() error { return pages.SetShortName(ctx, h, ines, "society", "hill", "/visit") }, true},
 		{"an edition", func() error {

@@ -97,7 +97,7 @@ func TestABlockedMemberSaysNothingMore(t *testing.T) {
 	}
 	list := comments(t, h)
 	mine := list[len(list)-1]
-	if _, err := members.ChangeMembers(ctx, h, who(t, h, "seun@cerroalcor.example"), "society", []string{person}, members.Block, ""); err != nil {
+	if _, err := members.ChangeMembers(ctx, h, who(t, h, "seun@cerroalcor.example"), members.MembersChange{Site: "society", People: []string{person}, Change: members.Block, Word: ""}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := members.Comment(ctx, h, "society", "/members", author.Who, "Two"); !errors.Is(err, house.ErrMayNot) {

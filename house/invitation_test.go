@@ -4,6 +4,7 @@ import (
 	"errors"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -112,6 +113,20 @@ func TestAnInvitationIsAnsweredOnceByItsAddress(t *testing.T) {
 	if site, err := teams.Accept(ctx, h, zoe, o.ID); err != nil || site != "dossier" {
 		t.Errorf("%q %v", site, err)
 	}
+	// she is a person of the house from then on, from outside, with one entry on each team
+	again := zoe
+	if zoe = who(t, h, "zoe@press.example"); zoe.Who != "zoe" || zoe.Name != "Zoe" {
+		t.Fatalf("%+v", zoe)
+	}
+	for _, site := range []string{"society", "dossier"} {
+		entries := slices.DeleteFunc(slices.Clone(h.State().SiteDocument(site).Team), func(e access.TeamEntry) bool { return e.Person != "zoe" && e.Address == "" })
+		if len(entries) != 1 || entries[0].Person != "zoe" || !entries[0].Accepted {
+			t.Errorf("%s: %+v", site, entries)
+		}
+	}
+	if _, err := teams.Accept(ctx, h, again, o.ID); err == nil {
+		t.Error("whoever she was before accepts once more")
+	}
 	if !h.Can(zoe, "society", "/").Has(access.Write) || !h.Can(zoe, "dossier", "/").Has(access.Write) || h.Can(zoe, "society", "/").Has(access.Publish) {
 		t.Error("what was accepted does not count, or more does")
 	}
@@ -122,7 +137,7 @@ func TestAnInvitationIsAnsweredOnceByItsAddress(t *testing.T) {
 	if err != nil || len(told) != 3 || !strings.Contains(told[0].What, "Zoe accepted to be editor") || !strings.Contains(told[2].What, "asks to be invited") {
 		t.Errorf("%+v %v", told, err)
 	}
-	if reasons, err := store.TeamReasons(ctx, h.DB(), h.State().ID("society")); err != nil || reasons["zoe@press.example"] != "client" {
+	if reasons, err := store.TeamReasons(ctx, h.DB(), h.State().ID("society")); err != nil || reasons["zoe"] != "client" {
 		t.Errorf("%v %v", reasons, err)
 	}
 	if !h.Outside(zoe) || h.Outside(pilar) {
@@ -387,6 +402,7 @@ func TestAnInvitationIsChangedWhileItWaits(t *testing.T) {
 	if _, err := teams.Accept(ctx, h, zoe, id); err != nil {
 		t.Fatal(err)
 	}
+	zoe = who(t, h, "zoe@press.example")
 	if h.Can(zoe, "society", "/") != 0 || h.Can(zoe, "society", "/visit").Has(access.Write) || !h.Can(zoe, "society", "/visit").Has(access.Preview) {
 		t.Error("she accepted what it was before")
 	}

@@ -193,12 +193,12 @@ func TestWhoMayChangeWhat(t *testing.T) {
 		{"a keeper the team", bram, add("mateo", "viewer"), house.ErrMayNot.Error()},
 		{"a chief the door", salma, siteDoor(), house.ErrMayNot.Error()},
 		{"a chief a viewer", salma, add("mateo", "viewer"), ""},
-		{"a chief an editor", salma, add("mateo", "editor"), "lets somebody change pages, which you may not do yourself"},
+		{"a chief an editor", salma, add("mateo", "editor"), "lets somebody edit pages, which you may not do yourself"},
 		{"a chief a role", salma, func(s *access.Site) { s.Roles[0].Can = []string{"preview"} }, "cannot alter it"},
 		{"a chief their own role", salma, func(s *access.Site) { s.Roles[1].Can = []string{"preview", "team", "write"} }, "which you may not do yourself"},
 		{"an admin the owner", pilar, role("ines", "admin"), "hand the site over; you may not"},
 		{"an admin an admin", pilar, add("mateo", "admin"), ""},
-		{"the last owner", ines, role("ines", "admin"), "no owner any more"},
+		{"the last owner", ines, role("ines", "admin"), "would have no owner"},
 		{"a blocked member", ines, add(blockedMember(h), "viewer"), "is a blocked member"},
 	} {
 		err := rehearse(h, c.by, "society", c.change)

@@ -81,7 +81,7 @@ func readParts(ctx context.Context, q store.Reader, parts Parts, only store.Site
 		what  string
 		do    func(context.Context, store.Reader, store.SiteID, func(store.SiteID) *Site) error
 	}{
-		{PassesAndLinks, "passes and links", readKeys}, {HoldingPage, "holding pages", readHolding},
+		{PassesAndLinks, "passwords and links", readKeys}, {HoldingPage, "holding pages", readHolding},
 		{Edition | WorkingCopy, "editions", readEditions(parts)}, {Listing, "addresses and details", readListing},
 		{MembershipOf, "memberships", readMemberships}, {Comments, "comments", readComments},
 	} {

@@ -23,6 +23,18 @@ type Outbox struct{ house *House }
 // ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
 var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")
 
+// NoMailServer says, to people without a right here, what becomes of letters where no mail
+// server takes them.
+const NoMailServer = "No mail server sends it: ask those who look after this house to hand it on."
+
+// LetterSays says to whoever waits for a letter what becomes of it.
+func (h *House) LetterSays(address string) string {
+	if h.State().Settings.Mail != nil {
+		return "A message goes to " + address + "."
+	}
+	return "A message to " + address + " is written. " + NoMailServer
+}
+
 // GoOnTo is where a link leads after signing in.
 type GoOnTo struct {
 	Then string `json:"then,omitempty"`
@@ -39,13 +51,13 @@ type PendingAccount struct {
 // SendMailLink mails a single-use link of a kind to an address, which leads on by detail.
 func (o *Outbox) SendMailLink(ctx context.Context, kind, address string, detail any) error {
 	house := o.house.State().Policy.Document().House.Name
-	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."}}
+	l := post.Letter{To: address, After: []string{"It works once, and for half an hour. If you did not ask for it, ignore it: nothing happens."}}
 	switch kind {
 	case LinkReset:
 		l.Subject, l.Action.Text = "A new password for "+house, "Set a new password"
 		l.Lines = []string{"Somebody, you we hope, asked to set a new password for your account. The old one stays until you do."}
 	case LinkAccount:
-		l.Subject, l.Action.Text = "Your address for "+house, "Make the account"
+		l.Subject, l.Action.Text = "Your account at "+house, "Make the account"
 		l.Lines = []string{"Somebody, you we hope, makes an account with this address. It counts once you say that the address is yours."}
 	default:
 		l.Subject, l.Action.Text = "Sign in to "+house, "Sign in"

@@ -109,7 +109,7 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	s := h.State()
 	ines, mateo, aiko, pilar := who(t, h, "ines@cerroalcor.example"), who(t, h, "mateo@cerroalcor.example"), who(t, h, "aiko@cerroalcor.example"), who(t, h, "pilar@cerroalcor.example")
 	roth := who(t, h, "roth@lens.example")
-	if mateo.Who != "mateo" || roth.Who != "roth@lens.example" || roth.Name != "Nadia Roth" {
+	if mateo.Who != "mateo" || roth.Who != "nadia-roth" || roth.Name != "Nadia Roth" {
 		t.Errorf("%+v %+v", mateo, roth)
 	}
 	// signed in, on the console and on a site
@@ -155,7 +155,7 @@ func TestAnEarlierHouseKeepsWhatPeopleHave(t *testing.T) {
 	if kept, err := store.KeptBy(ctx, h.DB(), aiko.Who); err != nil || !slices.Contains(kept, "variable-stars") {
 		t.Errorf("groups: %v %v", kept, err)
 	}
-	if reasons, err := store.TeamReasons(ctx, h.DB(), s.ID("observatory")); err != nil || reasons["roth@lens.example"] != "volunteer" {
+	if reasons, err := store.TeamReasons(ctx, h.DB(), s.ID("observatory")); err != nil || reasons["nadia-roth"] != "volunteer" {
 		t.Errorf("reasons: %v %v", reasons, err)
 	}
 	// the site that moved

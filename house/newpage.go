@@ -28,21 +28,29 @@ func CheckPath(pages []store.Page, id, to string) (string, error) {
 	case access.Covers("/velada", normal) || normal == "/robots.txt" || normal == "/sitemap.xml" || access.Covers("/go", normal):
 		return "", FieldErrors{"path": "Velada itself answers there: choose another path."}
 	case slices.ContainsFunc(pages, func(p store.Page) bool { return p.Path == normal && p.ID != id }):
-		return "", FieldErrors{"path": "Another page stands there already."}
+		return "", FieldErrors{"path": "There is a page at that path already."}
 	}
 	return normal, nil
 }
 
+// PageDraft is a page to be made. An empty body begins with the title; it is in the menu
+// unless NoMenu.
+type PageDraft struct {
+	Path, Title, Body string
+	NoMenu            bool
+}
+
 // NewPage adds a page to the working copy of a site, where the one who makes the
 // change may write there.
-func NewPage(tx *Tx, site, to, title, body string) (store.Page, error) {
+func NewPage(tx *Tx, site string, new PageDraft) (store.Page, error) {
+	to, title, body := new.Path, new.Title, new.Body
 	id := tx.State().ID(site)
 	pages, err := store.WorkingCopy(tx.Context(), tx, id)
 	if err != nil {
 		return store.Page{}, err
 	}
 	if title = strings.TrimSpace(title); title == "" {
-		return store.Page{}, FieldErrors{"title": "Call the page something."}
+		return store.Page{}, FieldErrors{"title": "Enter a title for the page."}
 	}
 	normal, err := CheckPath(pages, "", to)
 	if err != nil {
@@ -55,7 +63,7 @@ func NewPage(tx *Tx, site, to, title, body string) (store.Page, error) {
 		body = "# " + title + "\n"
 	}
 	p := store.Page{
-		ID: identity.Token()[:16], Path: normal, Title: title, Body: body, Listing: true, Version: 1,
+		ID: identity.Token()[:16], Path: normal, Title: title, Body: body, InMenu: !new.NoMenu, Listing: true, Version: 1,
 		SavedAt: tx.Now(), SavedBy: tx.By().Who,
 	}
 	tx.Renew(id, WorkingCopy)

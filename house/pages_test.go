@@ -94,7 +94,7 @@ func TestWhatIsNotLiveYetIsCounted(t *testing.T) {
 	p := pageAt(t, h, "society", "/visit")
 	must(pages.SavePage(ctx, h, ines, "society", p.ID, p.Version, p.Title, p.Body+"\nMore.", false))
 	count("a page", 3)
-	must(pages.NewPage(ctx, h, ines, "society", "/new", "New", "# New"))
+	must(pages.NewPage(ctx, h, ines, "society", house.PageDraft{Path: "/new", Title: "New", Body: "# New"}))
 	count("a new page", 4)
 	must(pages.MovePage(ctx, h, ines, "society", pageAt(t, h, "society", "/telescope").ID, "/the-forty", true, true))
 	moved := h.State().Site("society").Working.Changes // links to it are put right too
@@ -173,7 +173,7 @@ func TestWritingKeepsToOnesSection(t *testing.T) {
 	for name, err := range map[string]error{
 		"outside": save(outside),
 		"a new page": func() error {
-			_, err := pages.NewPage(ctx, h, crew, "variable-stars", "/notes/ours", "Ours", "")
+			_, err := pages.NewPage(ctx, h, crew, "variable-stars", house.PageDraft{Path: "/notes/ours", Title: "Ours", Body: ""})
 			return err
 		}(),
 		"moving out": func() error {
@@ -190,7 +190,7 @@ func TestWritingKeepsToOnesSection(t *testing.T) {
 			t.Errorf("%s is let through", name)
 		}
 	}
-	if _, err := pages.NewPage(ctx, h, crew, "variable-stars", "/crew/antlia/plan", "Plan", ""); err != nil {
+	if _, err := pages.NewPage(ctx, h, crew, "variable-stars", house.PageDraft{Path: "/crew/antlia/plan", Title: "Plan", Body: ""}); err != nil {
 		t.Errorf("a new page inside: %v", err)
 	}
 	if _, err := pages.Publish(ctx, h, crew, "variable-stars", "", time.Time{}); err == nil {
@@ -218,7 +218,7 @@ func TestMovingAPage(t *testing.T) {
 	if body := pageAt(t, h, "society", "/").Body; !strings.Contains(body, "(/inside/minutes) and [all](/inside)") {
 		t.Error(body)
 	}
-	for to, want := range map[string]string{"/visit": "stands there already", "/velada/x": "Velada itself", "/inside/below": "below itself", "/go/x": "Velada itself"} {
+	for to, want := range map[string]string{"/visit": "There is a page at that path already", "/velada/x": "Velada itself", "/inside/below": "below itself", "/go/x": "Velada itself"} {
 		if _, err := pages.MovePage(ctx, h, ines, "society", members.ID, to, true, true); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", to, err)
 		}
@@ -247,7 +247,7 @@ func TestPublishing(t *testing.T) {
 	if _, err := pages.Publish(ctx, h, ines, "society", "", time.Time{}); !errors.Is(err, pages.ErrNothingNew) {
 		t.Errorf("nothing new: %v", err)
 	}
-	p, err := pages.NewPage(ctx, h, jonas, "society", "/sky", "Sky", "# Sky\n\n[gone](/nowhere)")
+	p, err := pages.NewPage(ctx, h, jonas, "society", house.PageDraft{Path: "/sky", Title: "Sky", Body: "# Sky\n\n[gone](/nowhere)"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -309,10 +309,10 @@ func TestPublishing(t *testing.T) {
 	if opens("/sky") != access.Missing || opens("/history") != access.Open || h.State().Site("society").Live.Number != 31 {
 		t.Error("not gone back")
 	}
-	if err := pages.Unpublish(ctx, h, ines, "society", true, true); err != nil || opens("/") != access.Gone {
+	if err := pages.Unpublish(ctx, h, ines, pages.Unpublishing{Site: "society", Down: true, SayGone: true}); err != nil || opens("/") != access.Gone {
 		t.Errorf("taken down: %v", err)
 	}
-	if err := pages.Unpublish(ctx, h, ines, "society", false, false); err != nil || opens("/") != access.Open {
+	if err := pages.Unpublish(ctx, h, ines, pages.Unpublishing{Site: "society"}); err != nil || opens("/") != access.Open {
 		t.Errorf("put back: %v", err)
 	}
 	again, err := house.Open(ctx, h.DB(), func() time.Time { return *now })
@@ -352,13 +352,13 @@ func TestAddresses(t *testing.T) {
 	if h.Keys.LinkToken("hill", "l", 1) != token {
 		t.Error("links lead nowhere after a change of the address")
 	}
-	if err := pages.NewSite(ctx, h, ines, "Society", "society"); err == nil {
+	if err := pages.MakeSite(ctx, h, ines, pages.NewSite{Title: "Society", Address: "society"}); err == nil {
 		t.Error("an address that leads elsewhere is given away")
 	}
 	if err := pages.ReleaseAddress(ctx, h, ines, "hill", "society"); err != nil || h.State().LedTo("society") != "" {
 		t.Error(err)
 	}
-	if err := pages.NewSite(ctx, h, ines, "Society again", "society"); err != nil {
+	if err := pages.MakeSite(ctx, h, ines, pages.NewSite{Title: "Society again", Address: "society"}); err != nil {
 		t.Error(err)
 	}
 	if d := h.State().Policy.Site("society").Decide("/", &access.Visitor{}, access.At(h.Now())); d.Outcome != access.Absent {

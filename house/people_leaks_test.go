@@ -483,7 +483,7 @@ func TestAReusedPasswordIsFoundWithoutHashing(t *testing.T) {
 	secret := h.State().SecretFor("society", "a lantern on the wall of the barn")
 	for i := range 40 {
 		site := fmt.Sprint("lab-", i)
-		if err := pages.NewSite(ctx, h, ines, "A lab", site); err != nil {
+		if err := pages.MakeSite(ctx, h, ines, pages.NewSite{Title: "A lab", Address: site}); err != nil {
 			t.Fatal(err)
 		}
 		err := h.Trays.Rehearse(ctx, ines, site, func(s *access.Site, secrets map[string]store.NewSecret) error {

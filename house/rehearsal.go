@@ -187,6 +187,15 @@ func (trays *Trays) Tray(ctx context.Context, a Actor, site string) (*Tray, erro
 	return trays.tray(ctx, trays.house.State(), r), nil
 }
 
+// Pending returns how many things somebody's rehearsal on a site changes; 0 where they rehearse nothing.
+func (trays *Trays) Pending(ctx context.Context, a Actor, site string) (int, error) {
+	r, err := store.FindRehearsal(ctx, trays.house.db, trays.house.SiteID(site), a.Who)
+	if err != nil || r == nil {
+		return 0, err
+	}
+	return len(parts.Changed(r.Base, r.Draft)), nil
+}
+
 func (trays *Trays) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tray {
 	site := s.SiteAddress(r.Site)
 	now := s.SiteDocument(site)
@@ -201,7 +210,7 @@ func (trays *Trays) tray(ctx context.Context, s *State, r *store.Rehearsal) *Tra
 			t.Changes = append(t.Changes, words.Change{Text: fmt.Sprintf("The link %s gets a new address; whoever came by the old one is out.", w.Links([]string{link})[0])})
 		}
 		if parts.Pass(now, id) != nil {
-			t.Changes = append(t.Changes, words.Change{Text: fmt.Sprintf("The pass “%s” gets a new password; whoever is in by the old one is out.", w.Pass(id))})
+			t.Changes = append(t.Changes, words.Change{Text: fmt.Sprintf("“%s” gets a new password; whoever is in by the old one is out.", w.Pass(id))})
 		}
 	}
 	if len(clashes) > 0 {
@@ -246,6 +255,16 @@ func losesHimself(impact access.Impact, who store.Who) bool {
 	return false
 }
 
+// without returns what one list has and another has not.
+func without(list, other []string) (rest []string) {
+	for _, path := range list {
+		if !slices.Contains(other, path) {
+			rest = append(rest, path)
+		}
+	}
+	return rest
+}
+
 func summarise(before, after *access.Policy, at access.Instant) Summary {
 	sum := Summary{Full: access.ImpactOf(before, after, at)}
 	observers := map[string]*ObserverReach{}
@@ -273,12 +292,11 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 					reach.Otherwise++
 				}
 			}
-			if p.NoIndex != nil && p.NoIndex.Before {
-				sum.NewlyListed = append(sum.NewlyListed, p.Path)
-			} else if p.NoIndex != nil {
-				sum.NoLongerListed = append(sum.NoLongerListed, p.Path)
-			}
 		}
+		// what is listed, not what is told: behind a maintenance page search engines keep what they had
+		was, is := before.Site(site.Site).Listed(at), after.Site(site.Site).Listed(at)
+		sum.NewlyListed = append(sum.NewlyListed, without(is, was)...)
+		sum.NoLongerListed = append(sum.NoLongerListed, without(was, is)...)
 	}
 	for _, who := range order {
 		if who == "stranger" {

@@ -156,6 +156,7 @@ type RenderedKey struct {
 	Menu              uint64 // which pages of the menu open
 	NoIndex, Notice   bool
 	SignedIn, HasPass bool
+	Member            bool // who is led to their own page
 }
 
 // RenderedPage is a page in two parts, between which the name of whoever is

@@ -38,10 +38,10 @@ func (h *House) SetUp(ctx context.Context, n NewHouse) error {
 		wrong["address"] = "This is " + err.Error() + "."
 	}
 	if strings.TrimSpace(n.Name) == "" {
-		wrong["name"] = "Say what you are called."
+		wrong["name"] = "Enter your name."
 	}
 	if strings.TrimSpace(n.House) == "" {
-		wrong["house"] = "Say what the house is called."
+		wrong["house"] = "Enter a name for the house."
 	}
 	if text := identity.PasswordProblem(n.Password, n.Name, n.House, n.Address); text != "" {
 		wrong["password"] = text

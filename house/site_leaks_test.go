@@ -75,10 +75,10 @@ func TestASiteIsKnownByItsIDAndNotByItsAddress(t *testing.T) {
 	if err := pages.ReleaseAddress(ctx, h, ines, "papers", "dossier"); err != nil {
 		t.Fatal(err)
 	}
-	if err := pages.NewSite(ctx, h, ines, "Another", "dossier"); err != nil {
+	if err := pages.MakeSite(ctx, h, ines, pages.NewSite{Title: "Another", Address: "dossier"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := pages.NewPage(ctx, h, ines, "dossier", "/", "Another", "Another text."); err != nil {
+	if _, err := pages.NewPage(ctx, h, ines, "dossier", house.PageDraft{Path: "/", Title: "Another", Body: "Another text."}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := pages.Publish(ctx, h, ines, "dossier", "", time.Time{}); err != nil {
@@ -117,7 +117,7 @@ func TestATitleNeverBringsAnOldDoorBack(t *testing.T) {
 			}
 			both.Go(func() {
 				d := h.State().Site("society").Details
-				if err := pages.UpdateDetails(ctx, h, pilar, "society", "A title", true, d, nil, ""); err != nil {
+				if err := pages.UpdateDetails(ctx, h, pilar, "society", func(e *pages.Description) { e.Title, e.Details = "A title", d }); err != nil {
 					t.Error(err)
 				}
 			})
@@ -150,17 +150,17 @@ func TestWhatIsDueAsksForTheRightOfWhoeverSetIt(t *testing.T) {
 			applyTo(t, h, ines, "variable-stars", func(s *access.Site) {
 				s.Team = slices.DeleteFunc(s.Team, func(e access.TeamEntry) bool { return e.Person == "aiko" })
 			})
-		}, "may not publish here any more"},
+		}, "may no longer publish here"},
 		"blocked": {func(h *house.House, ines house.Actor) {
 			if err := changed(t, h, people.PersonForm{ID: "aiko", Name: "Aiko Tanabe", Address: "aiko@cerroalcor.example", Blocked: true}); err != nil {
 				t.Fatal(err)
 			}
-		}, "may not publish here any more"},
+		}, "may no longer publish here"},
 		"taken down": {func(h *house.House, ines house.Actor) {
-			if err := pages.Unpublish(ctx, h, ines, "variable-stars", true, false); err != nil {
+			if err := pages.Unpublish(ctx, h, ines, pages.Unpublishing{Site: "variable-stars", Down: true}); err != nil {
 				t.Fatal(err)
 			}
-		}, "was taken down"},
+		}, "was unpublished"},
 		"fine": {func(*house.House, house.Actor) {}, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -200,7 +200,7 @@ func TestOneDueEditionDoesNotHoldUpAnother(t *testing.T) {
 	h, now := moving(t)
 	aiko, ines := who(t, h, "aiko@cerroalcor.example"), who(t, h, "ines@cerroalcor.example")
 	was := h.State().Site("variable-stars").Live.Number
-	if _, err := pages.NewPage(ctx, h, ines, "society", "/new", "New", "x"); err != nil {
+	if _, err := pages.NewPage(ctx, h, ines, "society", house.PageDraft{Path: "/new", Title: "New", Body: "x"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := pages.Publish(ctx, h, ines, "society", "", now.Add(time.Minute)); err != nil {
@@ -295,7 +295,7 @@ func TestPublishingFreezesNobody(t *testing.T) {
 		for going := true; going; {
 			began := time.Now()
 			d := h.State().Site("new-dome").Details
-			if err := pages.UpdateDetails(ctx, h, ines, "new-dome", "The New Dome", true, d, nil, ""); err != nil {
+			if err := pages.UpdateDetails(ctx, h, ines, "new-dome", func(e *pages.Description) { e.Details = d }); err != nil {
 				t.Fatal(err)
 			}
 			slowest = max(slowest, time.Since(began))

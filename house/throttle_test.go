@@ -228,11 +228,14 @@ func TestLettersKeepNoLinkThatWasUsed(t *testing.T) {
 	link, _ := lastLink(t, h, "pilar@cerroalcor.example")
 	token := path.Base(link)
 	holds := func() (sealed, opened bool) {
-		list, err := h.Outbox.Mails(ctx, "pilar@", 1)
+		list, err := h.Outbox.Mails(ctx, "a new password for", 1)
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := h.Outbox.Mail(ctx, list[0].ID)
+		m, err := h.Outbox.ShowLink(ctx, who(t, h, "ines@cerroalcor.example"), list[0].ID)
+		if errors.Is(err, house.ErrNothing) { // there is none in it any more
+			m, err = h.Outbox.Mail(ctx, list[0].ID)
+		}
 		if err != nil {
 			t.Fatal(err)
 		}

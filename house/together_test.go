@@ -47,7 +47,7 @@ func TestEverybodyAtOnce(t *testing.T) {
 	writers := map[string]func(n int) error{
 		"titles": func(n int) error {
 			word := fmt.Sprintf("Title-%d-end", n)
-			return pages.UpdateDetails(ctx, h, ines, "society", word, true, store.Details{Description: word}, nil, "")
+			return pages.UpdateDetails(ctx, h, ines, "society", func(d *pages.Description) { d.Title, d.Description = word, word })
 		},
 		"doors": func(n int) error {
 			err := rehearse(h, pilar, "society", func(s *access.Site) {
@@ -72,7 +72,7 @@ func TestEverybodyAtOnce(t *testing.T) {
 			return err
 		},
 		"members": func(n int) error {
-			_, err := members.ChangeMembers(ctx, h, ines, "society", []string{"stellan-lozano"}, []members.MemberChange{members.Block, members.Unblock}[n%2], "")
+			_, err := members.ChangeMembers(ctx, h, ines, members.MembersChange{Site: "society", People: []string{"stellan-lozano"}, Change: []members.MemberChange{members.Block, members.Unblock}[n%2], Word: ""})
 			return err
 		},
 		"membership": func(n int) error {
@@ -112,7 +112,9 @@ func TestEverybodyAtOnce(t *testing.T) {
 			names := []string{"dossier", "papers"}
 			return pages.ChangeAddress(ctx, h, ines, names[n%2], names[1-n%2])
 		},
-		"sites": func(n int) error { return pages.NewSite(ctx, h, ines, "A new one", fmt.Sprint("new-", n)) },
+		"sites": func(n int) error {
+			return pages.MakeSite(ctx, h, ines, pages.NewSite{Title: "A new one", Address: fmt.Sprint("new-", n)})
+		},
 		"previews": func(n int) error {
 			return pages.SharePreview(ctx, h, aiko, "variable-stars", "a class", h.Now().Add(time.Hour))
 		},

@@ -58,7 +58,7 @@ func (tx *Tx) Notify(to []store.Who, site, kind, what, path string) {
 		}
 		tx.QueueMail(site, "notice", post.Letter{
 			To: address.String(), Subject: strings.TrimSuffix(what, "."), Lines: []string{what},
-			Action: post.Action{Text: "Look at it", URL: tx.house.ConsoleURL + path},
+			Action: post.Action{Text: "See it", URL: tx.house.ConsoleURL + path},
 			After:  []string{"You chose to be told this by mail. Under “Your account” you can choose otherwise."},
 		})
 	}

@@ -18,7 +18,7 @@ func TestWording(t *testing.T) {
 		"Inés Ortuño, Mateo Ferrán, Aiko Tanabe and 2 more": {Way: "people", People: []string{"ines", "mateo", "aiko", "bram", "salma"}},
 		"Everyone in Crew Antlia or Council":                {Way: "groups", Groups: []string{"antlia", "council"}},
 		"“Show night panel”":                                {Way: "pass", Passes: []string{"panel"}},
-		"Any pass of this site":                             {Way: "pass"},
+		"Any password of this site":                         {Way: "pass"},
 		"Whoever comes from 192.0.2.0/24":                   {Way: "network", Networks: []string{"192.0.2.0/24"}},
 	} {
 		if got := w.Way(way); got != want {
@@ -27,16 +27,16 @@ func TestWording(t *testing.T) {
 	}
 	noon, night := instantOf(t, "2026-12-12T11:00:00Z"), instantOf(t, "2026-12-12T23:00:00Z")
 	for want, window := range map[string][2]access.Instant{
-		"no end": {}, "from 12 Dec 2026 12:00": {noon}, "until 13 Dec 2026": {{}, night}, "12 Dec 2026 12:00 to 13 Dec 2026": {noon, night},
+		"no end date": {}, "from 12 Dec 2026 12:00": {noon}, "until 13 Dec 2026": {{}, night}, "12 Dec 2026 12:00 to 13 Dec 2026": {noon, night},
 	} {
 		if got := w.Window(window[0], window[1]); got != want {
 			t.Errorf("%q, want %q", got, want)
 		}
 	}
 	for want, p := range map[string]access.Promise{
-		"A stranger must not be able to open any page, now and later.":                                                      {Who: "stranger", Must: "not-open", Path: "/", Below: true},
-		"Everyone in Council must be able to open the front page on 12 Dec 2026 12:00.":                                     {Who: "group:council", Must: "open", Path: "/", At: noon},
-		"“Show night panel” pass must be able to open /crew and everything below it from 12 Dec 2026 12:00 to 13 Dec 2026.": {Who: "pass:panel", Must: "open", Path: "/crew", Below: true, From: noon, Until: night},
+		"A stranger must not be able to open any page, now and later.":                                                          {Who: "stranger", Must: "not-open", Path: "/", Below: true},
+		"Everyone in Council must be able to open the front page on 12 Dec 2026 12:00.":                                         {Who: "group:council", Must: "open", Path: "/", At: noon},
+		"Password “Show night panel” must be able to open /crew and everything below it from 12 Dec 2026 12:00 to 13 Dec 2026.": {Who: "pass:panel", Must: "open", Path: "/crew", Below: true, From: noon, Until: night},
 	} {
 		if got := w.Promise(p); got != want {
 			t.Errorf("%q, want %q", got, want)
@@ -59,28 +59,28 @@ func TestChangesInWords(t *testing.T) {
 	before := s.SiteDocument("new-dome")
 	w := words.Wording{Document: s.Policy.Document(), Site: before, Zone: s.Zone}
 	for want, change := range map[string]change{
-		"The site's door: “Anyone, without a further step” is taken away.":               siteDoor(),
-		"The site's door: “Members of this site” is let in, no end.":                     siteDoor(access.Way{Way: "anyone"}, access.Way{Way: "members"}),
+		"The site's door: “Anyone, without a further step” is removed.":                  siteDoor(),
+		"The site's door: “Members of this site” is let in, no end date.":                siteDoor(access.Way{Way: "anyone"}, access.Way{Way: "members"}),
 		"The site's door: “Anyone, without a further step” now holds until 13 Dec 2026.": siteDoor(access.Way{Way: "anyone", Until: instantOf(t, "2026-12-12T23:00:00Z")}),
 		"/building gets a door of its own, as well as the doors above.":                  pageDoor("/building"),
 		"/privacy no longer has a door of its own.":                                      func(s *access.Site) { s.Doors = nil },
 		"The door of /privacy counts as well as the doors above.": func(s *access.Site) {
 			s.Doors = []access.PageDoor{{Path: "/privacy", Mode: "also", Ways: before.Doors[0].Ways}}
 		},
-		"Whoever cannot open the site's door finds nothing there.": func(s *access.Site) { s.Door.Hide = true },
-		"The pass “Builders” is revoked.": func(s *access.Site) {
+		"the site's door is hidden from everyone who may not open it.": func(s *access.Site) { s.Door.Hide = true },
+		"The password “Builders” is turned off.": func(s *access.Site) {
 			s.Passes = []access.Pass{{ID: "builders", Label: "Builders", Under: "/", Until: before.Passes[0].Until, Revoked: true}}
 		},
-		"The pass “Builders” now holds no end.": func(s *access.Site) { s.Passes = []access.Pass{{ID: "builders", Label: "Builders", Under: "/"}} },
-		"The pass “Builders” is called “Masons”.": func(s *access.Site) {
+		"The password “Builders” now holds no end date.": func(s *access.Site) { s.Passes = []access.Pass{{ID: "builders", Label: "Builders", Under: "/"}} },
+		"The password “Builders” is called “Masons”.": func(s *access.Site) {
 			s.Passes = []access.Pass{{ID: "builders", Label: "Masons", Under: "/", Until: before.Passes[0].Until}}
 		},
-		"The pass “Builders” is deleted.": func(s *access.Site) { s.Passes = nil },
-		"A new pass “Press”, no end.": func(s *access.Site) {
+		"The password “Builders” is deleted.": func(s *access.Site) { s.Passes = nil },
+		"A new password “Press”, no end date.": func(s *access.Site) {
 			s.Passes = append(s.Passes[:1:1], access.Pass{ID: "press", Label: "Press", Under: "/"})
 		},
-		"The holding page comes down.":       func(s *access.Site) { s.Holding.On = false },
-		"/privacy no longer stays reachable": func(s *access.Site) { s.Holding.Exempt = nil },
+		"The holding page is no longer shown.": func(s *access.Site) { s.Holding.On = false },
+		"/privacy no longer stays open":        func(s *access.Site) { s.Holding.Exempt = nil },
 	} {
 		after := *before
 		change(&after)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"velada/core/access"
 	"velada/store"
@@ -74,7 +75,7 @@ func (tx *Tx) checkTeams(then *access.Policy) error {
 	}
 	looksAfter := func(p access.Person) bool { return p.Steward && !p.Blocked }
 	if slices.ContainsFunc(tx.was.Policy.Document().People, looksAfter) && !slices.ContainsFunc(tx.doc.People, looksAfter) {
-		return access.TeamRefusal{Text: "The house would have no steward any more. Make somebody else one first."}
+		return access.TeamRefusal{Text: "The house would have no steward. Make somebody else one first."}
 	}
 	for _, site := range tx.doc.Sites {
 		if err := tx.was.Policy.CheckTeam(then, site.Address, by, at); err != nil {
@@ -145,6 +146,13 @@ func (tx *Tx) reread(drafted bool) error {
 	}
 	if drafted {
 		next.Policy = tx.then
+		if zone := tx.then.Document().House.Zone; zone != tx.was.Policy.Document().House.Zone {
+			location, err := time.LoadLocation(zone)
+			if err != nil {
+				return err
+			}
+			next.Zone = location
+		}
 	}
 	if tx.settings != nil {
 		next.Settings = tx.settings

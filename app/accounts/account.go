@@ -200,9 +200,9 @@ func SignInWith(ctx context.Context, h *house.House, p *house.Provider, claims i
 	case err != nil:
 		return "", fmt.Errorf("%s did not tell an address", p.Name)
 	case !claims.Verified:
-		return "", fmt.Errorf("%s does not vouch that %s is yours: the address is not verified there", p.Name, a)
+		return "", fmt.Errorf("%s has not verified that the address %s is yours", p.Name, a)
 	case !access.MatchesAny(p.Domains, a):
-		return "", fmt.Errorf("%s cannot vouch for %s: it is trusted for %s alone", p.Name, a, words.And(p.Domains))
+		return "", fmt.Errorf("%s is not trusted for %s: it is trusted for %s alone", p.Name, a, words.And(p.Domains))
 	}
 	name, text := house.NameTyped(claims.Name)
 	if text != "" {

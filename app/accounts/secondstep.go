@@ -14,11 +14,11 @@ import (
 )
 
 // ErrWrongCode says that a code of the second step is wrong or was used before.
-var ErrWrongCode = errors.New("this is not the code of now. Look at it again; a code works once")
+var ErrWrongCode = errors.New("this is not the code of now: wait for the next one, a code works once")
 
 // ErrHasSecondStep says that a second step is taken off, with a code of it, before
 // another takes its place.
-var ErrHasSecondStep = errors.New("there is a second step already: take it off first, with a code of it")
+var ErrHasSecondStep = errors.New("two-step sign-in is set up already: turn it off first, with a code")
 
 // manyWrongCodes is after how many wrong codes in a row an account is told, and
 // further ones are slowed to one a minute.
@@ -148,7 +148,7 @@ func DropSecondStep(ctx context.Context, h *house.House, a house.Actor, code str
 	}
 	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		tx.EndSignIns(a.Who, but)
-		tx.NotifyAccount(a.Who, "Your second step was taken off", "Signing in takes one step from now on. If that was not you, set a new password.")
+		tx.NotifyAccount(a.Who, "Two-step sign-in was turned off", "Signing in takes one step from now on. If that was not you, set a new password.")
 		return errors.Join(store.SetSecondStep(ctx, tx, a.Who, "", 0), store.SaveRecoveryCodes(ctx, tx, a.Who, nil))
 	})
 }

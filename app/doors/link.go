@@ -13,7 +13,7 @@ import (
 )
 
 // ErrNoLink says that a token belongs to no link that leads anywhere now.
-var ErrNoLink = errors.New("this link leads nowhere any more")
+var ErrNoLink = errors.New("this link no longer works")
 
 // FollowLink finds the link that a token belongs to. held is the cookie of links the
 // visitor has; the new one is given back with the path to go to. It returns ErrNoLink

@@ -31,7 +31,7 @@ func RemovePromise(ctx context.Context, h *house.House, a house.Actor, site, id 
 		if i < 0 {
 			return list, ""
 		}
-		return slices.Delete(slices.Clone(list), i, i+1), "A promise is taken away: " + w.Promise(list[i])
+		return slices.Delete(slices.Clone(list), i, i+1), "A promise is removed: " + w.Promise(list[i])
 	})
 }
 

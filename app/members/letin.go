@@ -33,10 +33,10 @@ func WaysToSayYes(ctx context.Context, h *house.House, a house.Actor, l store.Le
 		return nil
 	}
 	w := words.Wording{Document: h.KnownTo(a, address), Site: site, Zone: s.Zone, Hides: h.Outside(a)}
-	candidates := []WayToSayYes{{ID: "guest", Text: "Put them on the guest list"}, {ID: "member", Text: "Make them a member"}}
+	candidates := []WayToSayYes{{ID: "guest", Text: "Add them to the guest list"}, {ID: "member", Text: "Make them a member"}}
 	for _, g := range groupsOnTheWay(site, l.Path) {
 		if h.MayKeep(ctx, a, g) {
-			candidates = append(candidates, WayToSayYes{ID: "group:" + g, Text: "Put them into " + w.Group(g)})
+			candidates = append(candidates, WayToSayYes{ID: "group:" + g, Text: "Add them to " + w.Group(g)})
 		}
 	}
 	before := opensTo(s.Policy, address, l.Who, access.At(h.Now()))
@@ -219,7 +219,7 @@ func AnswerLetIn(ctx context.Context, h *house.House, a house.Actor, site string
 			letter.Subject = "You cannot be let in to " + title
 			letter.Lines = []string{"You asked to be let in to " + title + ". The answer is no."}
 			tx.QueueMail(site, "answer", letter)
-			tx.Log(site, "member", name+" asked to be let in, and was refused.", "", "")
+			tx.Log(site, "member", name+" asked to be let in, and was declined.", "", "")
 			return nil
 		}
 		ways := WaysToSayYes(ctx, h, a, l)

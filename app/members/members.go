@@ -31,23 +31,48 @@ const (
 // ErrOnTeam says that somebody on the team cannot be blocked as a member.
 var ErrOnTeam = errors.New("somebody on the team cannot be blocked as a member: take them off the team first")
 
-// ChangeMembers admits, refuses, blocks, unblocks or removes members of a site, one or
-// many, with a word to them. It holds for their next request, also where they are
-// inside. It returns how many were changed; those for whom it does not fit any more are
-// left out. It returns ErrOnTeam for somebody on the team, and house.ErrNothing where it
-// fits nobody.
-func ChangeMembers(ctx context.Context, h *house.House, a house.Actor, site string, people []string, change MemberChange, word string) (changed int, err error) {
-	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
+// MembersChange is a change of members of a site, by id, with a word to them.
+type MembersChange struct {
+	Site   string
+	People []string
+	Change MemberChange
+	Word   string
+}
+
+// ChangeMembers approves, declines, blocks, unblocks or removes members of a site. It holds
+// for their next request, also where they are inside; whoever is approved or declined is told
+// by mail. It returns how many were changed; those for whom it does not fit any more are left
+// out. It returns ErrOnTeam for somebody on the team, and house.ErrNothing where it fits
+// nobody.
+func ChangeMembers(ctx context.Context, h *house.House, a house.Actor, c MembersChange) (changed int, err error) {
+	err = h.Change(ctx, a, c.needs(), c.in(h, a, &changed))
+	if err != nil {
+		return 0, err
+	}
+	return changed, nil
+}
+
+// PreviewMembers works out what ChangeMembers would do.
+func PreviewMembers(ctx context.Context, h *house.House, a house.Actor, c MembersChange) (*house.Preview, error) {
+	return h.Preview(ctx, a, c.needs(), c.in(h, a, new(int)))
+}
+
+func (c MembersChange) needs() house.Needs {
+	return house.Needs{Site: c.Site, Cap: access.ManageMembers}
+}
+
+func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *house.Tx) error {
+	return func(tx *house.Tx) error {
 		s := tx.State()
-		doc := tx.Site(site)
+		doc := tx.Site(c.Site)
 		w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 		team := map[string]bool{}
-		if change == Block {
-			for _, m := range s.Policy.TeamMembers(site, access.At(tx.Now())) {
+		if c.Change == Block {
+			for _, m := range s.Policy.TeamMembers(c.Site, access.At(tx.Now())) {
 				team[m.Person] = true
 			}
 		}
-		for _, who := range people {
+		for _, who := range c.People {
 			i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
 			if i < 0 {
 				continue
@@ -57,34 +82,30 @@ func ChangeMembers(ctx context.Context, h *house.House, a house.Actor, site stri
 			}
 			name, was, what := w.Person(who), doc.Members[i].Status, ""
 			switch {
-			case change == Admit && was == "pending":
-				doc.Members[i].Status, what = "approved", name+" was admitted as a member."
-			case change == Refuse && was == "pending":
-				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was refused as a member."
-			case change == Block && was != "blocked":
+			case c.Change == Admit && was == "pending":
+				doc.Members[i].Status, what = "approved", name+" was approved as a member."
+			case c.Change == Refuse && was == "pending":
+				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was declined as a member."
+			case c.Change == Block && was != "blocked":
 				doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
-			case change == Unblock && was == "blocked":
+			case c.Change == Unblock && was == "blocked":
 				doc.Members[i].Status, what = "approved", name+" is a member again."
-			case change == Remove && was != "pending":
-				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no member any more."
+			case c.Change == Remove && was != "pending":
+				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no longer a member."
 			default:
 				continue
 			}
-			changed++
-			tx.Log(site, "member", what, was, string(change))
-			if p := parts.PersonAt(s.Policy.Document(), who); p != nil && (change == Admit || change == Refuse) {
-				tx.QueueMail(site, "answer", memberAnswer(h, a, site, parts.Canonical(p.Address), change, word))
+			*changed++
+			tx.Log(c.Site, "member", what, was, string(c.Change))
+			if p := parts.PersonAt(s.Policy.Document(), who); p != nil && (c.Change == Admit || c.Change == Refuse) {
+				tx.QueueMail(c.Site, "answer", memberAnswer(h, a, c.Site, parts.Canonical(p.Address), c.Change, c.Word))
 			}
 		}
-		if changed == 0 {
+		if *changed == 0 {
 			return house.ErrNothing
 		}
 		return nil
-	})
-	if err != nil {
-		return 0, err
 	}
-	return changed, nil
 }
 
 func memberAnswer(h *house.House, a house.Actor, site, to string, change MemberChange, word string) post.Letter {
@@ -92,8 +113,8 @@ func memberAnswer(h *house.House, a house.Actor, site, to string, change MemberC
 	l := post.Letter{To: to, Word: strings.TrimSpace(word), From: a.Name, Subject: "You are a member of " + title, Lines: []string{"You asked to become a member of " + title + ", and you are one from now on."}}
 	l.Action = post.Action{Text: "Go there", URL: h.SiteURL(site) + cmp.Or(h.State().Site(site).Membership.First, "/")}
 	if change == Refuse {
-		l.Subject, l.Action = "You are no member of "+title, post.Action{}
-		l.Lines = []string{"You asked to become a member of " + title + ". The answer is no."}
+		l.Subject, l.Action = "Your request to "+title+" was declined", post.Action{}
+		l.Lines = []string{"You asked to become a member of " + title + ". Your request was declined."}
 	}
 	return l
 }

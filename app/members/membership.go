@@ -53,7 +53,7 @@ func SetMembership(ctx context.Context, h *house.House, a house.Actor, site stri
 			return wrong
 		}
 		tx.Renew(tx.State().ID(site), house.MembershipOf)
-		tx.Log(site, "member", "What membership is like was changed.", "", "")
+		tx.Log(site, "member", "The membership settings changed.", "", "")
 		return store.SaveMembership(ctx, tx, tx.State().ID(site), m)
 	})
 }
@@ -185,7 +185,7 @@ func visitorLetter(ctx context.Context, h *house.House, kind string, address acc
 		tx.QueueMail(site, kind, post.Letter{
 			To: address.String(), Subject: subject, Lines: []string{line},
 			Action: post.Action{Text: action, URL: linkTo(link[strings.LastIndexByte(link, '/')+1:])},
-			After:  []string{"It works once, and for half an hour. If you did not ask for it, let it lie: nothing happens."},
+			After:  []string{"It works once, and for half an hour. If you did not ask for it, ignore it: nothing happens."},
 		})
 		return nil
 	})
@@ -383,7 +383,7 @@ func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site str
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
 		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > house.MostSubject || strings.ContainsAny(subject, "\r\n") {
-			wrong["subject"] = fmt.Sprintf("Say what it is about, in at most %d letters.", house.MostSubject)
+			wrong["subject"] = fmt.Sprintf("Enter a subject of at most %d letters.", house.MostSubject)
 		}
 		if strings.TrimSpace(text) == "" {
 			wrong["text"] = "There is nothing to send yet."

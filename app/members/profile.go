@@ -120,7 +120,7 @@ func LeaveSite(ctx context.Context, h *house.House, site string, who store.Who) 
 		doc := tx.Site(site)
 		doc.Members = slices.DeleteFunc(doc.Members, func(m access.Member) bool { return m.Who == member })
 		tx.Renew(s.ID(site), house.Comments)
-		tx.Log(site, "member", a.Name+" is no member any more, at their own wish.", "", "")
+		tx.Log(site, "member", a.Name+" left, and is no longer a member.", "", "")
 		return store.DropProfile(ctx, tx, s.ID(site), member)
 	})
 }

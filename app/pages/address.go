@@ -121,7 +121,7 @@ var validShort = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,30}[a-z0-9])?$`)
 // SetShortName lets a short name lead to a page, or takes it away where path is "". It
 // returns house.FieldErrors.
 func SetShortName(ctx context.Context, h *house.House, a house.Actor, site, name, path string) error {
-	what := fmt.Sprintf("The short name /go/%s is taken away.", name)
+	what := fmt.Sprintf("The short name /go/%s is removed.", name)
 	if path != "" {
 		normal, err := access.DocumentPath(path)
 		switch {
@@ -153,18 +153,45 @@ func changeListing(ctx context.Context, h *house.House, a house.Actor, site, wha
 
 var validTint = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
-// UpdateDetails sets a site's title, whether search engines may list it, and what it
-// says of itself on every page. Code for head and foot needs a steward. It returns
-// house.FieldErrors; an icon has at most 200 KB.
-func UpdateDetails(ctx context.Context, h *house.House, a house.Actor, site, title string, listing bool, d store.Details, icon []byte, iconType string) error {
-	return h.Change(ctx, a, toList(site), func(tx *house.Tx) error {
+// Description is what a site says of itself: what may be edited of it at once.
+type Description struct {
+	Title   string
+	Listing bool // search engines may list what anybody can open
+	store.Details
+
+	NewIcon     []byte // at most 200 KB; nil where it stays
+	NewIconType string
+}
+
+// UpdateDetails edits what a site says of itself on every page. Code for head and foot needs
+// a steward. It returns house.FieldErrors.
+func UpdateDetails(ctx context.Context, h *house.House, a house.Actor, site string, edit func(d *Description)) error {
+	return h.Change(ctx, a, toList(site), describing(a, site, edit))
+}
+
+// PreviewDetails works out what UpdateDetails would do.
+func PreviewDetails(ctx context.Context, h *house.House, a house.Actor, site string, edit func(d *Description)) (*house.Preview, error) {
+	return h.Preview(ctx, a, toList(site), describing(a, site, edit))
+}
+
+func describing(a house.Actor, site string, edit func(d *Description)) func(tx *house.Tx) error {
+	return func(tx *house.Tx) error {
+		doc := tx.Site(site)
 		was := tx.State().Site(site).Details
-		wrong := checkDetails(title, d, icon, iconType)
+		d := Description{Title: doc.Title, Listing: doc.Listing, Details: was}
+		edit(&d)
+		wrong := checkDetails(d)
 		d.Consent = was.Consent
 		what := "The site's title and details changed."
+		switch {
+		case d.Listing && !doc.Listing:
+			what = "Search engines may list what anybody can open."
+		case !d.Listing && doc.Listing:
+			what = "Search engines are kept away."
+		}
 		if d.Head != was.Head || d.Foot != was.Foot || d.Scripts && !was.Scripts {
 			if !tx.State().IsSteward(a) {
-				wrong["head"] = "Code for the head and foot is taken from stewards alone: it runs in every visitor's browser."
+				wrong["head"] = "Only stewards may set code: it runs in every visitor's browser."
 			}
 			d.Consent = a.Who
 			what = "The code in the head and foot of every page changed, with a steward's consent."
@@ -172,39 +199,38 @@ func UpdateDetails(ctx context.Context, h *house.House, a house.Actor, site, tit
 		if len(wrong) > 0 {
 			return wrong
 		}
-		if len(icon) > 0 {
-			key, err := store.SaveBlob(ctx, tx, icon)
+		if len(d.NewIcon) > 0 {
+			key, err := store.SaveBlob(tx.Context(), tx, d.NewIcon)
 			if err != nil {
 				return err
 			}
-			d.Icon, d.IconType = key, iconType
+			d.Icon, d.IconType = key, d.NewIconType
 		}
-		doc := tx.Site(site)
-		doc.Title, doc.Listing = strings.TrimSpace(title), listing
+		doc.Title, doc.Listing = strings.TrimSpace(d.Title), d.Listing
 		tx.Renew(tx.State().ID(site), house.Listing)
 		tx.Log(site, "listing", what, "", "")
-		return store.SaveDetails(ctx, tx, tx.State().ID(site), d)
-	})
+		return store.SaveDetails(tx.Context(), tx, tx.State().ID(site), d.Details)
+	}
 }
 
 // checkDetails says what is wrong with what a site says of itself, by field.
-func checkDetails(title string, d store.Details, icon []byte, iconType string) house.FieldErrors {
+func checkDetails(d Description) house.FieldErrors {
 	wrong := house.FieldErrors{}
-	if strings.TrimSpace(title) == "" {
+	if strings.TrimSpace(d.Title) == "" {
 		wrong["title"] = "A site has a title."
 	}
 	if d.Tint != "" && !validTint.MatchString(d.Tint) {
-		wrong["tint"] = "A tint is a colour as in #14202b."
+		wrong["tint"] = "This is no colour, such as #14202b."
 	}
 	if d.Contact != "" && !post.Contactable(d.Contact) {
-		wrong["contact"] = "This is neither an address, nor a page that begins with https://."
+		wrong["contact"] = "This is neither an e-mail address nor a page that begins with https://."
 	}
 	for _, p := range d.Profiles {
 		if !strings.HasPrefix(p, "https://") {
 			wrong["profiles"] = fmt.Sprintf("“%s” does not begin with https://.", p)
 		}
 	}
-	if len(icon) > house.MostIcon || len(icon) > 0 && !slices.Contains(house.Pictures, iconType) {
+	if len(d.NewIcon) > house.MostIcon || len(d.NewIcon) > 0 && !slices.Contains(house.Pictures, d.NewIconType) {
 		wrong["icon"] = "An icon is a PNG, JPEG, WebP or GIF of at most 200 KB."
 	}
 	return wrong

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"slices"
-	"strings"
 
 	"velada/core/access"
 	"velada/core/content"
@@ -14,28 +13,6 @@ import (
 	"velada/identity"
 	"velada/store"
 )
-
-// NewSite makes a site that nobody but its owner sees: never published, with a closed
-// door. It returns house.FieldErrors.
-func NewSite(ctx context.Context, h *house.House, a house.Actor, title, address string) error {
-	return h.Change(ctx, a, house.Needs{Steward: true}, func(tx *house.Tx) error {
-		wrong := house.FieldErrors{}
-		if strings.TrimSpace(title) == "" {
-			wrong["title"] = "Call the site something."
-		}
-		if problem := AddressProblem(tx.State(), "", address); problem != "" {
-			wrong["address"] = problem
-		}
-		if len(wrong) > 0 {
-			return wrong
-		}
-		site := access.NewSite(address, strings.TrimSpace(title))
-		site.Team = []access.TeamEntry{{Person: string(a.Who), Role: "owner", Under: "/", Accepted: true}}
-		tx.PutSite(site)
-		tx.Log(address, "site", fmt.Sprintf("The site %s was made.", site.Title), "", "")
-		return nil
-	})
-}
 
 // ImportArchive puts an archive in the place of a working copy. Pages that stand where
 // one stood before are known again. It returns how many pages and files came. It returns

@@ -25,8 +25,8 @@ const LongestPage = 1 << 20
 // MostFile is the most bytes that a file of a working copy may have.
 const MostFile = 16 << 20
 
-// ErrNoPage says that there is no such page in the working copy.
-var ErrNoPage = errors.New("there is no such page in the working copy")
+// ErrNoPage says that there is no such page in the draft.
+var ErrNoPage = errors.New("there is no such page in the draft")
 
 // Conflict says that somebody else changed the same lines meanwhile: nothing was
 // saved.
@@ -149,9 +149,9 @@ func PathFor(under, title string) string {
 
 // NewPage adds a page to the working copy. It returns house.FieldErrors, or
 // house.ErrSection.
-func NewPage(ctx context.Context, h *house.House, a house.Actor, site, to, title, body string) (page store.Page, err error) {
+func NewPage(ctx context.Context, h *house.House, a house.Actor, site string, new house.PageDraft) (page store.Page, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
-		page, err = house.NewPage(tx, site, to, title, body)
+		page, err = house.NewPage(tx, site, new)
 		return err
 	})
 	if err != nil {
@@ -237,7 +237,7 @@ func (m move) free(pages []store.Page) error {
 		to := m.of(p.Path)
 		taken := func(o store.Page) bool { return o.Path == to && m.of(o.Path) == o.Path }
 		if to != p.Path && slices.ContainsFunc(pages, taken) {
-			return house.FieldErrors{"path": fmt.Sprintf("Another page stands at %s already.", to)}
+			return house.FieldErrors{"path": fmt.Sprintf("There is a page at %s already.", to)}
 		}
 	}
 	return nil

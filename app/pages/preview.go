@@ -30,7 +30,7 @@ func SharePreview(ctx context.Context, h *house.House, a house.Actor, site, labe
 		}
 		switch {
 		case strings.TrimSpace(label) == "":
-			return house.FieldErrors{"label": "Call it by whom it is for."}
+			return house.FieldErrors{"label": "Enter a name: who will use it."}
 		case !until.After(tx.Now()):
 			return house.FieldErrors{"until": "That time has passed."}
 		case until.After(tx.Now().Add(LongestPreview)):

@@ -60,8 +60,8 @@ type FirstSight struct {
 	Pages []string // paths
 }
 
-// ErrNothingNew says that the working copy is just what is live.
-var ErrNothingNew = errors.New("the working copy is just what is live")
+// ErrNothingNew says that the draft is just what is live.
+var ErrNothingNew = errors.New("the draft is just what is live")
 
 // PlanPublication works out what publishing the working copy would change.
 func PlanPublication(ctx context.Context, h *house.House, site string) (*Publication, error) {
@@ -597,7 +597,7 @@ func publishOneDue(ctx context.Context, h *house.House, d store.DueEdition) erro
 	case errors.Is(err, errTakenDown):
 		why = err.Error()
 	case errors.Is(err, house.ErrMayNot), errors.Is(err, house.ErrNoSite):
-		why = fmt.Sprintf("%s, who set the date, may not publish here any more", a.Name)
+		why = fmt.Sprintf("%s, who set the date, may no longer publish here", a.Name)
 	case errors.As(err, &problems), errors.Is(err, store.ErrNoEdition):
 		why = err.Error()
 	default:
@@ -618,7 +618,7 @@ func publishOneDue(ctx context.Context, h *house.House, d store.DueEdition) erro
 	})
 }
 
-var errTakenDown = errors.New("the site is not published any more")
+var errTakenDown = errors.New("the site is no longer published")
 
 // putDue makes an edition live by itself, if it still is to.
 func putDue(h *house.House, tx *house.Tx, d store.DueEdition) error {
@@ -642,34 +642,56 @@ func callOffDue(tx *house.Tx, site string, d store.DueEdition, why string) {
 	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }
 
-// Unpublish stops serving a site, with or without saying so to visitors, or puts it
-// back. Nothing goes live by itself on a site that is taken down. It returns
-// house.ErrNothing before the first edition.
-func Unpublish(ctx context.Context, h *house.House, a house.Actor, site string, down, sayGone bool) error {
-	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
-		doc, id := tx.Site(site), tx.State().ID(site)
-		if doc.State == "draft" {
-			return house.ErrNothing
+// Unpublishing takes a published site away from visitors, or brings it back to them.
+type Unpublishing struct {
+	Site    string
+	Down    bool
+	SayGone bool // visitors are told that there was a site
+}
+
+// What says what it did, in a sentence for the ledger.
+func (u Unpublishing) What() string {
+	switch {
+	case !u.Down:
+		return "The site was published again."
+	case u.SayGone:
+		return "The site was unpublished. Visitors are told so."
+	}
+	return "The site was unpublished. Visitors get nothing at its address."
+}
+
+// Does says what it would do, before it is done.
+func (u Unpublishing) Does() string { return strings.ReplaceAll(u.What(), " was ", " is ") }
+
+func (u Unpublishing) in(tx *house.Tx) error {
+	doc, id := tx.Site(u.Site), tx.State().ID(u.Site)
+	if doc.State == "draft" {
+		return house.ErrNothing
+	}
+	doc.State, doc.SayGone = "live", false
+	if u.Down {
+		doc.State, doc.SayGone = "down", u.SayGone
+		due, err := store.DueEditions(tx.Context(), tx, time.Time{}, id)
+		if err != nil {
+			return err
 		}
-		doc.State, doc.SayGone = "live", false
-		what := "The site was put back."
-		if down {
-			doc.State, doc.SayGone = "down", sayGone
-			what = "The site was taken down. Visitors find nothing at its address."
-			if sayGone {
-				what = "The site was taken down. Visitors are told so."
-			}
-			due, err := store.DueEditions(ctx, tx, time.Time{}, id)
-			if err != nil {
-				return err
-			}
-			for _, d := range due {
-				callOffDue(tx, site, d, "the site was taken down")
-			}
+		for _, d := range due {
+			callOffDue(tx, u.Site, d, "the site was unpublished")
 		}
-		tx.Log(site, "state", what, "", "")
-		return nil
-	})
+	}
+	tx.Log(u.Site, "state", u.What(), "", "")
+	return nil
+}
+
+// Unpublish takes a published site away from visitors, or brings it back to them. What has
+// not been published is not changed: house.ErrNothing.
+func Unpublish(ctx context.Context, h *house.House, a house.Actor, u Unpublishing) error {
+	return h.Change(ctx, a, toPublish(u.Site), u.in)
+}
+
+// PreviewUnpublish works out what Unpublish would do.
+func PreviewUnpublish(ctx context.Context, h *house.House, a house.Actor, u Unpublishing) (*house.Preview, error) {
+	return h.Preview(ctx, a, toPublish(u.Site), u.in)
 }
 
 // AskToPublish tells those who may publish that somebody who may not wishes it.

@@ -45,7 +45,7 @@ func ChangeGroup(h *house.House, f GroupForm) (house.PeopleChange, error) {
 	}
 	c := house.PeopleChange{What: fmt.Sprintf("The group %s is changed.", f.Name)}
 	if f.ID == "" {
-		c.What = fmt.Sprintf("A new group: %s.", f.Name)
+		c.What = fmt.Sprintf("The group %s is added.", f.Name)
 	}
 	c.Do = func(doc *access.Document) error {
 		if parts.GroupNamed(doc, f.Name, f.ID) { // made meanwhile
@@ -122,7 +122,7 @@ func UsesOf(h *house.House, group string) (list []GroupUse) {
 			case "page":
 				use.What = "opens the door of " + at.Path
 			case "holding":
-				use.What, use.Path = "walks past the holding page", ""
+				use.What, use.Path = "still gets the site while the holding page is shown", ""
 			default:
 				use.What = "sees the table " + at.ID
 			}

@@ -186,7 +186,7 @@ func Merge(h *house.House, keep, drop, stands string) (house.PeopleChange, error
 	case keep == drop:
 		return house.PeopleChange{}, house.FieldErrors{"with": "That is the same record."}
 	case blocksDiffer(doc, a, b) && stands != MergeBlocked && stands != MergeOpen:
-		return house.PeopleChange{}, house.FieldErrors{"stands": "One of the two is blocked, the other is not. Say which holds."}
+		return house.PeopleChange{}, house.FieldErrors{"stands": "One of the two is blocked, the other is not. Choose which holds."}
 	}
 	return house.PeopleChange{
 		What: fmt.Sprintf("%s (%s) is the same person as %s (%s), and goes by the latter address.%s", b.Name, b.Address, a.Name, a.Address,
@@ -197,7 +197,7 @@ func Merge(h *house.House, keep, drop, stands string) (house.PeopleChange, error
 				return house.ErrNothing
 			}
 			if blocksDiffer(doc, parts.PersonAt(doc, keep), parts.PersonAt(doc, drop)) && stands == "" { // blocked meanwhile
-				return house.FieldErrors{"stands": "One of the two is blocked, the other is not. Say which holds."}
+				return house.FieldErrors{"stands": "One of the two is blocked, the other is not. Choose which holds."}
 			}
 			parts.NameByID(doc, *parts.PersonAt(doc, keep))
 			parts.NameByID(doc, *parts.PersonAt(doc, drop))

@@ -159,7 +159,7 @@ func (c *coming) read(row *roster.Person) (at access.Address, team string, ok bo
 		c.say(*row, "This is "+err.Error()+".")
 		return at, "", false
 	case c.listed[at] > 0:
-		c.say(*row, fmt.Sprintf("The same address stands on line %d.", c.listed[at]))
+		c.say(*row, fmt.Sprintf("The same address is on line %d.", c.listed[at]))
 		return at, "", false
 	}
 	c.listed[at] = row.Line
@@ -239,7 +239,7 @@ func (c *coming) take(row roster.Person, at access.Address, team string) {
 // takeNew brings somebody into the house, where the one who asks may do so.
 func (c *coming) takeNew(row roster.Person, at access.Address, team string, line RosterRow) {
 	if !c.steward && c.reaches(at) {
-		c.say(row, "Only a steward brings somebody into the house whom mail reaches. Ask one, or have the address invited.")
+		c.say(row, "Only a steward can add somebody who has a mailbox. Ask one, or have the address invited.")
 		return
 	}
 	if row.Name == "" {

@@ -51,7 +51,7 @@ func MakeSlips(ctx context.Context, h *house.House, a house.Actor, group string,
 				return err
 			}
 			tx.EndSignIns(who, "")
-			what := fmt.Sprintf("%s made it. Your password before it does not work any more. If you did not ask for a slip, tell a steward.", a.Name)
+			what := fmt.Sprintf("%s made it. Your password before it no longer works. If you did not ask for a slip, tell a steward.", a.Name)
 			tx.NotifyAccount(who, "A new sign-in slip was made for you", what)
 			names = append(names, p.Name)
 			slips = append(slips, Slip{p.Name, parts.Canonical(p.Address), codes[who]})
@@ -126,8 +126,10 @@ func noSlip(ctx context.Context, h *house.House, q store.Reader, a house.Actor, 
 	switch {
 	case p.Blocked:
 		return "is blocked", nil
-	case h.Reaches(who):
+	case h.Reaches(who) && s.Settings.Mail != nil:
 		return "is reached by mail: they can have a link sent", nil
+	case h.Reaches(who) && !h.IsSteward(a): // a keeper does not stand in for somebody's mailbox
+		return "has a mailbox, but no mail server is set up: a steward can do it", nil
 	case h.IsSteward(a):
 		return "", nil
 	case p.Steward:

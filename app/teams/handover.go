@@ -41,7 +41,7 @@ func stepBack(s *house.State, doc *access.Site, who store.Who, stay string) erro
 	return nil
 }
 
-var errNotTheirs = access.TeamRefusal{Text: "Whoever wanted to hand this site over does not own it any more."}
+var errNotTheirs = access.TeamRefusal{Text: "Whoever wanted to hand this site over no longer owns it."}
 
 // HandOver asks a person of the house to take a site over. Nothing changes until they
 // accept. It returns house.FieldErrors.

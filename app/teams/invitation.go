@@ -121,7 +121,7 @@ func sendInvitation(ctx context.Context, h *house.House, tx *house.Tx, inv store
 		Action: post.Action{Text: "See the invitation", URL: link},
 		After: []string{
 			fmt.Sprintf("It is for %s alone, works once, and ends on %s.", address, words.Moment(inv.Ends.In(s.Zone))),
-			"If you do not know what this is about, let it lie: nothing happens.",
+			"If you do not know what this is about, ignore it: nothing happens.",
 		},
 	})
 	return nil
@@ -216,7 +216,7 @@ func answerable(ctx context.Context, h *house.House, a house.Actor, id string) (
 }
 
 // ErrUnreachable says that no mail reaches an address.
-var ErrUnreachable = errors.New("no mail reaches this address: hand the link on yourself, or give them a sign-in slip")
+var ErrUnreachable = errors.New("this account has no mailbox: hand the link on yourself, or give them a sign-in slip")
 
 // AskForOwnInvitation tells whoever made an invitation that somebody who is signed in
 // with another address would accept it with that. It returns ErrInvitationEnded.

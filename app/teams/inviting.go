@@ -141,15 +141,21 @@ func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site
 		if err != nil {
 			return err
 		}
+		person, err := personOf(tx, a)
+		if err != nil {
+			return err
+		}
 		for _, offered := range o.Entries {
 			doc := tx.Site(offered.Site)
 			for i := range doc.Team {
 				for _, to := range o.To {
-					if e := &doc.Team[i]; s.SiteAddress(to.Site) == offered.Site && s.Names(*e, a.Who) && e.Under == to.Under {
+					if e := &doc.Team[i]; s.SiteAddress(to.Site) == offered.Site && (e.Person == person || s.Names(*e, a.Who)) && e.Under == to.Under {
 						e.Accepted = true
+						e.Person, e.Address = person, ""
 					}
 				}
 			}
+			doc.Team = parts.OnceEach(doc.Team)
 		}
 		by, _ := h.ActorOf(o.By)
 		if o.Stay != "" {
@@ -173,6 +179,22 @@ func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site
 		return store.MarkInvitation(ctx, tx, o.ID, "accepted")
 	})
 	return site, err
+}
+
+// personOf returns the id of whoever accepts: somebody who has only an address until now
+// becomes a person of the house, by the name that they typed, from outside.
+func personOf(tx *house.Tx, a house.Actor) (string, error) {
+	if p := parts.PersonAt(tx.State().Policy.Document(), string(a.Who)); p != nil {
+		return p.ID, nil
+	}
+	doc := tx.Document()
+	if p := parts.PersonWith(doc, a.Address); p != nil {
+		return p.ID, nil
+	}
+	id := parts.NewPerson(doc, a.Address, cmp.Or(a.Name, a.Address.Local))
+	parts.NameByID(doc, *parts.PersonAt(doc, id))
+	tx.Log("", "people", fmt.Sprintf("%s (%s) came into the house by accepting an invitation.", cmp.Or(a.Name, a.Address.Local), a.Address), "", "")
+	return id, nil
 }
 
 // Decline says no to an invitation. It returns what Accept returns.

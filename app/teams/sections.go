@@ -119,7 +119,7 @@ func (p *sectionPlan) makePages(tx *house.Tx) (made int, err error) {
 		return slices.ContainsFunc(pages, func(page store.Page) bool { return page.Path == path })
 	}
 	if !stands(p.parent) {
-		if _, err := house.NewPage(tx, p.site, p.parent, titleOf(p.parent), "# "+titleOf(p.parent)+"\n"); err != nil {
+		if _, err := house.NewPage(tx, p.site, house.PageDraft{Path: p.parent, Title: titleOf(p.parent)}); err != nil {
 			return 0, err
 		}
 	}
@@ -128,7 +128,7 @@ func (p *sectionPlan) makePages(tx *house.Tx) (made int, err error) {
 			continue
 		}
 		text := "# " + sec.name + "\n\nThis section is yours: only your team sees and changes it.\n"
-		if _, err := house.NewPage(tx, p.site, sec.path, sec.name, text); err != nil {
+		if _, err := house.NewPage(tx, p.site, house.PageDraft{Path: sec.path, Title: sec.name, Body: text}); err != nil {
 			return made, err
 		}
 		made++
