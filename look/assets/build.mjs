@@ -1,6 +1,7 @@
-// Copies what the application ships from npm packages and from look/assets into
-// look/static; the styles are built by Tailwind CSS beside it (make assets).
+// Bundles the scripts, and copies what the application ships from npm packages and from
+// look/assets into look/static; the styles are built by Tailwind CSS beside it (make assets).
 import { copyFileSync, mkdirSync } from "node:fs";
+import { build } from "esbuild";
 
 const to = "look/static";
 mkdirSync(`${to}/fonts`, { recursive: true });
@@ -12,4 +13,12 @@ for (const range of ["latin", "latin-ext"]) {
 }
 copyFileSync("node_modules/htmx.org/dist/htmx.min.js", `${to}/htmx.min.js`);
 copyFileSync("look/assets/windows.svg", `${to}/windows.svg`);
-for (const script of ["console", "countdown", "sightlines", "editor", "passkey"]) copyFileSync(`look/assets/${script}.js`, `${to}/${script}.js`);
+await build({
+  entryPoints: ["console", "countdown"].map((name) => `look/assets/js/${name}.js`),
+  outdir: to,
+  bundle: true,
+  minify: true,
+  format: "iife",
+  target: "es2022",
+  charset: "utf8",
+});

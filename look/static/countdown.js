@@ -1,16 +1,1 @@
-// Counts a holding page down. The server says how much is left, so that the
-// visitor's clock does not matter.
-(() => {
-  const line = document.querySelector(".countdown");
-  const end = performance.now() + Number(line.dataset.left) * 1000;
-  const [days, hours, minutes] = line.querySelectorAll("b");
-  const tick = () => {
-    const left = Math.max(0, Math.ceil((end - performance.now()) / 1000));
-    days.textContent = Math.floor(left / 86400);
-    hours.textContent = Math.floor(left / 3600) % 24;
-    minutes.textContent = Math.floor(left / 60) % 60;
-    if (left === 0) setTimeout(() => location.reload(), 1500);
-    else setTimeout(tick, 1000);
-  };
-  tick();
-})();
+(()=>{(()=>{let e=document.querySelector(".countdown"),n=performance.now()+Number(e.dataset.left)*1e3,[c,l,r]=e.querySelectorAll("b"),o=()=>{let t=Math.max(0,Math.ceil((n-performance.now())/1e3));c.textContent=Math.floor(t/86400),l.textContent=Math.floor(t/3600)%24,r.textContent=Math.floor(t/60)%60,t===0?setTimeout(()=>location.reload(),1500):setTimeout(o,1e3)};o()})();})();
