@@ -27,8 +27,9 @@ func (d *door) must(err error) {
 
 func (d *door) describe(site string, details store.Details, icon []byte) {
 	d.Helper()
-	doc := d.house.State().SiteDocument(site)
-	d.must(pages.UpdateDetails(context.Background(), d.house, d.steward(), site, doc.Title, doc.Listing, details, icon, "image/png"))
+	d.must(pages.UpdateDetails(context.Background(), d.house, d.steward(), site, func(e *pages.Description) {
+		e.Details, e.NewIcon, e.NewIconType = details, icon, "image/png"
+	}))
 }
 
 func TestWhatASiteSaysOfItself(t *testing.T) {
@@ -145,13 +146,14 @@ func TestPagesWithALookOfTheirOwn(t *testing.T) {
 	if js := d.ask(asked{site: "society", path: "/run.js"}); js.Header.Get("Content-Type") != "application/octet-stream" {
 		t.Error(js.Header.Get("Content-Type"))
 	}
-	d.must(pages.UpdateDetails(ctx, d.house, d.steward(), "society", "The Society", false, store.Details{}, nil, ""))
+	d.must(pages.UpdateDetails(ctx, d.house, d.steward(), "society", func(e *pages.Description) {
+		e.Title, e.Listing, e.Details = "The Society", false, store.Details{}
+	}))
 	if text := body(t, d.ask(asked{site: "society", path: "/"})); !strings.Contains(text, `<head><meta name="robots" content="noindex">`) {
 		t.Errorf("search engines are not told: %s", text)
 	}
 	pilar := d.house.Actor(access.Address{Local: "pilar", Domain: "cerroalcor.example"})
-	doc := d.house.State().SiteDocument("society")
-	if err := pages.UpdateDetails(ctx, d.house, pilar, "society", doc.Title, false, store.Details{Scripts: true}, nil, ""); err == nil || !strings.Contains(err.Error(), "stewards alone") {
+	if err := pages.UpdateDetails(ctx, d.house, pilar, "society", func(e *pages.Description) { e.Scripts = true }); err == nil || !strings.Contains(err.Error(), "Only stewards") {
 		t.Errorf("scripts let in by an admin: %v", err)
 	}
 	d.describe("society", store.Details{Scripts: true}, nil)

@@ -37,7 +37,7 @@ func (g *Gate) LookAs(w http.ResponseWriter, r *http.Request, site string, as As
 func (q *request) notYours() {
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
-	http.Error(q.w, "Whoever you walk in as is let in here. What stands on the page is not shown, since you may not read it yourself.", http.StatusForbidden)
+	http.Error(q.w, "Whoever you walk in as is let in here. What is on the page is not shown, since you may not read it yourself.", http.StatusForbidden)
 }
 
 // Glass shows pages to administrators as others meet them, in a frame of the
@@ -128,7 +128,11 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if strings.HasPrefix(h.Get("Content-Type"), "text/html") {
 		body = rewrite(body, key)
 	}
-	w.WriteHeader(max(answer.Status, http.StatusOK))
+	status := max(answer.Status, http.StatusOK)
+	if status >= http.StatusBadRequest && r.Header.Get("Sec-Fetch-Dest") == "iframe" { // a frame shows it; the view around it says the status
+		status = http.StatusOK
+	}
+	w.WriteHeader(status)
 	_, _ = w.Write(body) // whoever hung up does not matter
 }
 

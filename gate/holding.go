@@ -126,7 +126,7 @@ type ribbon struct {
 
 func (q holdingPage) ribbon() *ribbon {
 	if q.as != nil && q.as.Back != "" {
-		return &ribbon{"This is what a stranger meets here.", q.as.Back, "Back to what you see"}
+		return &ribbon{"This is what a stranger gets here.", q.as.Back, "Back to what you see"}
 	}
 	if q.as != nil || q.who == "" {
 		return nil
@@ -136,14 +136,14 @@ func (q holdingPage) ribbon() *ribbon {
 	if d.Via != access.ViaTeam || stranger.Outcome != access.Held {
 		return nil
 	}
-	r := &ribbon{Text: "Strangers meet the maintenance page here", LinkText: "See it as a stranger"}
+	r := &ribbon{Text: "Strangers get the maintenance page here", LinkText: "See it as a stranger"}
 	if stranger.Soon {
-		r.Text = "Strangers meet the coming soon page here"
+		r.Text = "Strangers get the coming soon page here"
 	}
 	if until, ends := q.site.HoldingUntil(q.at); ends {
 		r.Text += " until " + words.Moment(until.Time().In(q.state.Zone))
 	}
-	r.Text += ". You walk past it because you are on the team."
+	r.Text += ". You get the site because you are on the team."
 	r.Link = "/velada/as-stranger?" + url.Values{"path": {q.path}}.Encode()
 	return r
 }

@@ -131,7 +131,7 @@ func TestTheTeamIsToldOfTheHoldingPage(t *testing.T) {
 	d := open(t)
 	bram := d.visiting("bram@cerroalcor.example", "new-dome")
 	page := body(t, d.ask(asked{site: "new-dome", path: "/people", cookies: []string{bram}}))
-	if !strings.Contains(page, "Strangers meet the coming soon page here until 6 Mar 2027 19:00. You walk past it because you are on the team.") {
+	if !strings.Contains(page, "Strangers get the coming soon page here until 6 Mar 2027 19:00. You get the site because you are on the team.") {
 		t.Errorf("%.600s", page)
 	}
 	if plain := body(t, d.ask(asked{site: "new-dome", path: "/privacy", cookies: []string{bram}})); strings.Contains(plain, "ribbon") {

@@ -194,7 +194,7 @@ func TestASocketEndsWithItsDoor(t *testing.T) {
 		"the visitor signs out": func(d *door) { _ = d.house.Sessions.SignOutEverywhere(context.Background(), "mirela", "") },
 		"they are blocked":      func(d *door) { d.block("mirela") },
 		"the site is unpublished": func(d *door) {
-			_ = pages.Unpublish(context.Background(), d.house, d.actorOf("ines"), "society", true, false)
+			_ = pages.Unpublish(context.Background(), d.house, d.actorOf("ines"), pages.Unpublishing{Site: "society", Down: true})
 		},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -159,8 +159,10 @@ func (q meeting) sight(title string) *sight {
 func (q meeting) corner() cornerSight {
 	m := q.state.Site(q.address).Membership
 	c := cornerSight{Foot: m.Corner == "foot"}
-	if m.Corner != "" {
+	if m.Corner != "" || q.site.IsMember(q.visitor.Identity) {
 		c.Yours = m.YoursWords()
+	}
+	if m.Corner != "" {
 		if q.who == "" && q.as == nil {
 			c.SignIn, c.URL = m.SignInWords(), q.signInURL()
 			if q.site.Decide(q.path, &q.visitor, q.at).Outcome == access.Missing { // the same for a page that hides
@@ -304,7 +306,7 @@ const nothingStyle = "body{margin:0;background:#e9edec;color:#1d2b38;font:16px/1
 
 var nothingSecurity = func() string {
 	sum := sha256.Sum256([]byte(nothingStyle))
-	return "default-src 'none'; style-src 'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'; base-uri 'none'; frame-ancestors 'self'; form-action 'none'"
+	return "default-src 'none'; style-src 'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'; img-src data:; base-uri 'none'; frame-ancestors 'self'; form-action 'none'"
 }()
 
 // nothing answers as if there were no such site: the same for an address that

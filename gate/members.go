@@ -97,7 +97,7 @@ func (q memberPages) members(rest string) bool {
 	case rest == "join" && post:
 		q.doJoin()
 	case byMail && get:
-		q.private("by-mail.html", http.StatusOK, "Your address", &memberSight{Token: token})
+		q.private("by-mail.html", http.StatusOK, "Your e-mail address", &memberSight{Token: token})
 	case byMail && post:
 		q.prove(token)
 	case rest == "me" && get:
@@ -133,7 +133,7 @@ func (q memberPages) form(most int64) bool {
 	if err == nil || errors.Is(err, http.ErrNotMultipart) {
 		return true
 	}
-	status, text := http.StatusBadRequest, "What you sent broke off on its way. Nothing was changed: go back, what you typed is still there, and send it again."
+	status, text := http.StatusBadRequest, "What you sent arrived in part only. Nothing was changed: go back, what you typed is still there, and send it again."
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
 		status, text = http.StatusRequestEntityTooLarge, "What you sent is too large. Nothing was changed: go back, what you typed is still there."
@@ -168,7 +168,8 @@ func (q memberPages) doJoin() {
 	for _, name := range []string{"name", "address", "path", "agreed"} {
 		values[name] = q.PostFormValue(name)
 	}
-	a := members.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: q.PostFormValue("password"), Agreed: values["agreed"] == "yes"}
+	values["password"] = q.PostFormValue("password")
+	a := members.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: values["password"], Agreed: values["agreed"] == "yes"}
 	for i := range q.state.Site(q.address).Membership.Questions {
 		name := fmt.Sprintf("answer%d", i)
 		values[name] = q.PostFormValue(name)
@@ -185,7 +186,7 @@ func (q memberPages) doJoin() {
 	case err != nil:
 		panic(err)
 	case letter:
-		q.private("said.html", http.StatusOK, "Look into your mail", &memberSight{Says: "A letter is on its way to " + a.Address + ". The link in it proves that the address is yours; before that nothing counts."})
+		q.private("said.html", http.StatusOK, "Check your mail", &memberSight{Says: q.gate.House.LetterSays(a.Address) + " The link in it proves that the address is yours; before that nothing counts."})
 	default:
 		q.path = local(values["path"])
 		if first := q.state.Site(q.address).Membership.First; first != "" {
@@ -207,7 +208,7 @@ func (q memberPages) prove(token string) {
 	case err != nil:
 		panic(err)
 	case p.Kind == members.LinkAsk:
-		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
+		q.private("said.html", http.StatusOK, "You have asked", &memberSight{Says: "Those who look after this site are asked to let you in. Their answer goes to your address."})
 	case p.Session != "":
 		value, err := q.gate.House.Sessions.SiteSessionFrom(q.Context(), q.gate.House.State().ID(q.address), p.Session)
 		if err != nil {
@@ -323,7 +324,7 @@ func (q memberPages) leaveSite() {
 		return
 	}
 	if q.PostFormValue("sure") != "yes" {
-		q.me(http.StatusUnprocessableEntity, nil, house.FieldErrors{"sure": "Say that you mean it."})
+		q.me(http.StatusUnprocessableEntity, nil, house.FieldErrors{"sure": "Tick that you are sure."})
 		return
 	}
 	if err := members.LeaveSite(q.Context(), q.gate.House, q.address, q.who); err != nil && !errors.Is(err, house.ErrMayNot) {
@@ -414,9 +415,9 @@ func (q memberPages) ask() {
 	case err != nil:
 		panic(err)
 	case letter:
-		q.private("said.html", http.StatusOK, "Look into your mail", &memberSight{Says: "A letter is on its way to " + values["address"] + ". Once you have followed its link, your question goes on."})
+		q.private("said.html", http.StatusOK, "Check your mail", &memberSight{Says: q.gate.House.LetterSays(values["address"]) + " Once you have followed the link in it, those who look after this site are asked."})
 	default:
-		q.private("said.html", http.StatusOK, "Your question has gone on", &memberSight{Says: "Those who look after this site are asked to let you in. You get the answer by mail."})
+		q.private("said.html", http.StatusOK, "You have asked", &memberSight{Says: "Those who look after this site are asked to let you in. Their answer goes to your address."})
 	}
 }
 

@@ -44,7 +44,7 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 	if q.as != nil || page.Own || len(e.Menu) > mostMenuKept || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
 		return house.RenderedKey{}, false
 	}
-	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
+	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0, Member: q.site.IsMember(q.visitor.Identity)}
 	for i, p := range e.Menu {
 		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
 			key.Menu |= 1 << i
