@@ -17,7 +17,7 @@ func TestTheAnswerTellsNoAccount(t *testing.T) {
 	_, known, _ := d.post("/forgot", "address", "mateo@cerroalcor.example")
 	_, unknown, _ := d.post("/forgot", "address", "nobody@cerroalcor.example")
 	d.house.Wait()
-	if !strings.Contains(known, "Look into your mail") || strings.ReplaceAll(known, "mateo@", "nobody@") != unknown {
+	if !strings.Contains(known, "Check your mail") || strings.ReplaceAll(known, "mateo@", "nobody@") != unknown {
 		t.Error("the answer tells whether there is an account")
 	}
 	if status, body, _ := d.post("/forgot", "address", "no address"); status != 422 || !strings.Contains(body, `value="no address"`) {
@@ -70,18 +70,18 @@ func TestOutboxAndHouseRulesAreForStewards(t *testing.T) {
 		}
 	}
 	for _, c := range [][]string{
-		{"/house-rules/no-mail", "domains", "aula.cerroalcor.example casa..example", "is not a domain"},
-		{"/house-rules/mail", "host", "", "Say which server"},
-		{"/house-rules/providers", "issuer", "http://evil.example", "beginning with https://"},
+		{"/settings/no-mail", "domains", "aula.cerroalcor.example casa..example", "is not a domain"},
+		{"/settings/mail", "host", "", "Enter the name of the mail server"},
+		{"/settings/providers", "issuer", "http://evil.example", "beginning with https://"},
 	} {
 		if status, body, _ := d.post(c[0], c[1], c[2]); status != 422 || !strings.Contains(body, c[3]) || !strings.Contains(body, c[2]) {
 			t.Errorf("%v: %d", c, status)
 		}
-		if status, _, _ := pilar.post(c[0], c[1], c[2]); status != http.StatusForbidden {
+		if status, _, _ := pilar.post(c[0], c[1], c[2]); status != http.StatusNotFound {
 			t.Errorf("%s for an admin of a site: %d", c[0], status)
 		}
 	}
-	if status, _, _ := d.post("/house-rules/providers", "name", "School", "issuer", "https://id.school.example", "client", "v", "secret", "s3", "domains", "school.example"); status != 303 {
+	if status, _, _ := d.post("/settings/providers", "name", "School", "issuer", "https://id.school.example", "client", "v", "secret", "s3", "domains", "school.example"); status != 303 {
 		t.Error("a provider is not kept")
 	}
 	if _, body, _ := d.another().get("/sign-in?site=society&path=/a&then="); !strings.Contains(body, `/sign-in/with/school?path=%2Fa&amp;site=society`) {
@@ -93,7 +93,7 @@ func TestOutboxAndHouseRulesAreForStewards(t *testing.T) {
 	if status, _, _ := d.another().get("/sign-in/back?code=a&state=b"); status != http.StatusBadRequest {
 		t.Errorf("an answer that nobody asked for: %d", status)
 	}
-	d.post("/house-rules/no-mail", "domains", "*.class.example\nclass.example")
+	d.post("/settings/no-mail", "domains", "*.class.example\nclass.example")
 	if got := d.house.State().Settings.NoMail; len(got) != 2 {
 		t.Errorf("%v", got)
 	}
@@ -106,12 +106,12 @@ func TestWhatEditorsMayDoIsRehearsed(t *testing.T) {
 		t.Error("it is not said where it bites")
 	}
 	d.post("/sites/society/team/editors", "can", "publish", "can", "own")
-	if _, body, _ := d.get("/sites/society/rehearsal"); !strings.Contains(body, "Jonas Lindqvist becomes editors, from editor.") || !strings.Contains(body, "A new role editors: its holder may see the working copy, change pages and publish.") {
+	if _, body, _ := d.get("/sites/society/rehearsal"); !strings.Contains(body, "Jonas Lindqvist becomes editors, from editor.") || !strings.Contains(body, "A new role editors: its holder may see the draft, edit pages and publish.") {
 		t.Error("it is not rehearsed")
 	}
 	d.post("/sites/society/rehearsal/apply")
 	actor := d.house.Actor(access.Address{Local: "jonas", Domain: "cerroalcor.example"})
-	if got := words.CapabilityWords(d.house.Can(actor, "society", "/")); got != "see the working copy, change pages and publish" {
+	if got := words.CapabilityWords(d.house.Can(actor, "society", "/")); got != "see the draft, edit pages and publish" {
 		t.Error(got)
 	}
 	if _, body, _ := jonas.get("/notices"); !strings.Contains(body, "Jonas Lindqvist becomes editors") {

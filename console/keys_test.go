@@ -51,7 +51,7 @@ func TestLinksAreMadeAndShown(t *testing.T) {
 	if door, _ := parts.DoorAt(made, "/members"); len(door.Ways) != 2 || door.Ways[1].Links[0] != "the-printer" || made.Links[0].Under != "/members" {
 		t.Errorf("%+v", made.Links)
 	}
-	d.shows("/sites/society/passes?show=the-printer", "http://society.localhost/velada/in/", "It leads nowhere until the rehearsal is applied", "QR code", "not followed yet")
+	d.shows("/sites/society/passes?show=the-printer", "http://society.localhost/velada/in/", "It leads nowhere until you have applied the change", "QR code", "not followed yet")
 	if _, svg, h := d.get("/sites/society/links/the-printer.svg"); h.Get("Content-Type") != "image/svg+xml" || !strings.HasPrefix(svg, "<svg") {
 		t.Error("the QR code as SVG")
 	}
@@ -66,7 +66,7 @@ func TestLinksAreMadeAndShown(t *testing.T) {
 	if d.draft("society") != nil {
 		t.Error("made and deleted again, and something is left")
 	}
-	if status, body, _ := d.post("/sites/society/passes/link", "label", " ", "under", "members"); status != 422 || !strings.Contains(body, "Call it by whom") || !strings.Contains(body, "must begin with /") {
+	if status, body, _ := d.post("/sites/society/passes/link", "label", " ", "under", "members"); status != 422 || !strings.Contains(body, "Enter a name") || !strings.Contains(body, "must begin with /") {
 		t.Errorf("a bad link: %d", status)
 	}
 }
@@ -77,7 +77,7 @@ func TestPassesAreChanged(t *testing.T) {
 		d.post("/sites/dossier/passes/key", append([]string{"kind", "pass", "id", id, "action", action}, more...)...)
 		return d.draft("dossier")
 	}
-	d.shows("/sites/dossier/passes", "Let it end on 24 Feb 2027", "would be guessed", "used 14 times")
+	d.shows("/sites/dossier/passes", "End on 24 Feb 2027", "too easy to guess", "used 14 times")
 	if s := act("hollis", "ends", "until", "2027-02-24T00:00"); s.Passes[0].Until.String() != "2027-02-23T23:00:00Z" {
 		t.Errorf("ends %v", s.Passes[0].Until)
 	}
@@ -126,7 +126,8 @@ func TestAHoldingPageThatComesAgain(t *testing.T) {
 
 func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	d.shows("/sites/new-dome/holding", "3 people, 1 network and 1 pass walk past it now", "Search engines may list the front page", "“Builders”", "192.0.2.0/24", "looking-glass.localhost")
+	d.shows("/sites/new-dome/holding", "3 people, 1 network and 1 password still get the site now", "Search engines may list the front page", "looking-glass.localhost")
+	d.shows("/sites/new-dome/holding/past", "“Builders”", "192.0.2.0/24")
 	d.post("/sites/society/holding", "stands", "yes", "kind", "maintenance", "from", "2026-12-01T02:00", "until", "2026-12-01T04:00", "exempt", "/privacy", "exempt", "/visit")
 	h := d.draft("society").Holding
 	if !h.On || h.Kind != "maintenance" || h.From.String() != "2026-12-01T01:00:00Z" || strings.Join(h.Exempt, " ") != "/privacy /visit" {
@@ -136,10 +137,11 @@ func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 		t.Errorf("an end before its beginning: %d", status)
 	}
 	status, _, to := d.post("/sites/society/door/add", "page", parts.LetIn, "kind", "network", "list", "192.0.2.7")
-	if h := d.draft("society").Holding; status != 303 || to.Get("Location") != "/sites/society/holding" || len(h.LetIn) != 1 || h.LetIn[0].Networks[0] != "192.0.2.7/32" {
+	if h := d.draft("society").Holding; status != 303 || to.Get("Location") != "/sites/society/holding/past" || len(h.LetIn) != 1 || h.LetIn[0].Networks[0] != "192.0.2.7/32" {
 		t.Errorf("%d %s %+v", status, to.Get("Location"), h)
 	}
-	d.shows("/sites/society/holding", "come back: the page answers 503", "rehearsing", "from 1 Dec")
+	d.shows("/sites/society/holding", "come back: the page answers 503", "from 1 Dec")
+	d.shows("/sites/society/holding/past", "192.0.2.7", "not applied yet")
 
 	var form bytes.Buffer
 	w := multipart.NewWriter(&form)
@@ -191,9 +193,9 @@ func TestListsAreCheckedAsTyped(t *testing.T) {
 
 func TestARehearsalInDetail(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	d.shows("/sites/society/rehearsal", "Nothing is being rehearsed")
+	d.shows("/sites/society/rehearsal", "No change is being tried out")
 	d.post("/sites/society/door/start", "start", "domain")
-	d.shows("/sites/society/rehearsal", "Who loses", "Ada", "<a href=\"/sites/society/door?as=person%3A", "They are told to drop “Welcome” (/).", "A stranger", "becomes")
+	d.shows("/sites/society/rehearsal", "Who can open less", "Ada", "<a href=\"/sites/society/door?as=person%3A", "They are told to drop “Welcome” (/).", "A stranger", "becomes")
 	d.shows("/sites/society/walk?as=search&width=phone", `class="frame phone"`, "401 Unauthorized", "WWW-Authenticate")
 }
 

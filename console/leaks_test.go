@@ -188,8 +188,8 @@ func TestFormsThatDoNotArriveAreToldApart(t *testing.T) {
 	if status, body := d.form(path, []byte("\x89PNG\r\n\x1a\n"), "design", "neon", "heading", "Typed words"); status != 422 || !strings.Contains(body, "Choose this file again") || !strings.Contains(body, "Typed words") {
 		t.Errorf("a file beside a field that is wrong: %d", status)
 	}
-	if status, body := d.raw(path, "multipart/form-data; boundary=x", strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"heading\"\r\n\r\nbroken")); status != 400 || !strings.Contains(body, "broke off") {
-		t.Errorf("a form that broke off: %d", status)
+	if status, body := d.raw(path, "multipart/form-data; boundary=x", strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"heading\"\r\n\r\nbroken")); status != 400 || !strings.Contains(body, "arrived in part only") {
+		t.Errorf("a form that arrived in part: %d", status)
 	}
 	if status, body := d.raw(path, "multipart/form-data; boundary=x", io.MultiReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"picture\"; filename=\"a\"\r\n\r\n"), io.LimitReader(zeros{}, web.MostForm+1))); status != 413 || !strings.Contains(body, "too large") {
 		t.Errorf("a form that is too large: %d", status)
@@ -318,9 +318,9 @@ func TestOtherPeoplesAndOtherSitesThings(t *testing.T) {
 		{"their passkey", "POST", "/account/passkeys/drop", []string{"id", "a2V5"}, 303, 303, 303},
 		{"an entry of the ledger", "POST", "/sites/dossier/ledger/undo", []string{"number", "1"}, 404, 404, 404},
 		{"the team", "POST", "/sites/new-dome/team/leave", []string{"key", "bram|/"}, 403, 404, 404},
-		{"a published state", "POST", "/sites/new-dome/editions/down", nil, 403, 404, 404},
-		{"an old address, by way of one's own site", "POST", "/sites/society/address/let-go", []string{"address", "old-dome"}, 303, 404, 404},
-		{"where it lives", "POST", "/sites/new-dome/upstream", []string{"upstream", "http://127.0.0.1:1"}, 403, 404, 404},
+		{"a published state", "POST", "/sites/new-dome/unpublish", nil, 403, 404, 404},
+		{"an old address, by way of one's own site", "POST", "/sites/society/settings/address/let-go", []string{"address", "old-dome"}, 303, 404, 404},
+		{"where it lives", "POST", "/sites/new-dome/settings/elsewhere", []string{"upstream", "http://127.0.0.1:1"}, 403, 404, 404},
 	} {
 		for role, want := range map[string]int{"pilar": r.pilar, "crew": r.crew, "tobias": r.tobias} {
 			var got int
@@ -397,7 +397,7 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	const worked = "Put them on the guest list"
+	const worked = "Add them to the guest list"
 	_, body, _ := d.get("/sites/society/members")
 	if n := strings.Count(body, worked); n != members.MostWaysShown {
 		t.Errorf("worked out for %d", n)

@@ -10,6 +10,7 @@ import (
 
 	"velada/app/pages"
 	"velada/core/access"
+	"velada/house"
 )
 
 func TestLedgerIsFilteredAndExported(t *testing.T) {
@@ -17,9 +18,9 @@ func TestLedgerIsFilteredAndExported(t *testing.T) {
 	pilar := d.another().signIn("pilar@cerroalcor.example")
 	d.post("/sites/society/door/start", "start", "domain")
 	d.post("/sites/society/rehearsal/apply", "meant", "yes")
-	pilar.post("/sites/society/short", "name", "night", "path", "/open-nights")
-	d.post("/sites/society/address", "address", "hill")
-	all := d.shows("/sites/hill/ledger", "is taken away", "/go/night leads to /open-nights", "moved from society to hill", "Rehearse it backwards")
+	pilar.post("/sites/society/settings/short", "name", "night", "path", "/open-nights")
+	d.post("/sites/society/settings/address", "address", "hill")
+	all := d.shows("/sites/hill/ledger", "is removed", "/go/night leads to /open-nights", "moved from society to hill", "See what undoing it does")
 	if strings.Count(all, "<tr>") != 4 {
 		t.Errorf("%d rows", strings.Count(all, "<tr>"))
 	}
@@ -34,7 +35,7 @@ func TestLedgerIsFilteredAndExported(t *testing.T) {
 			t.Errorf("%s shows %q too", query, want[1])
 		}
 	}
-	d.shows("/ledger?site=hill&kind=door", "Cerro Alcor Society", "doors, passes, team")
+	d.shows("/ledger?site=hill&kind=door", "Cerro Alcor Society", "doors, passwords, team")
 	_, table, h := d.get("/sites/hill/ledger?as=csv&kind=door")
 	rows, err := csv.NewReader(strings.NewReader(table)).ReadAll()
 	if err != nil || len(rows) != 2 || rows[1][4] != "door" || len(rows[1][9]) < 32 || !strings.Contains(h.Get("Content-Disposition"), "hill-ledger.csv") {
@@ -58,7 +59,7 @@ func TestLedgerIsFilteredAndExported(t *testing.T) {
 // Whoever has to do with a section alone learns nothing of the others.
 func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
 	crew := openDesk(t).signIn("katya-cifuentes@cerroalcor.example")
-	for _, view := range []string{"/door", "/walk", "/sightlines", "/sightlines.csv", "/passes", "/holding", "/team", "/listing", "/people?q=a", "/pick?kind=people&find=a", "/rehearsal"} {
+	for _, view := range []string{"/door", "/walk", "/sightlines", "/sightlines.csv", "/passes", "/holding", "/team", "/team/roles", "/settings", "/settings/pages", "/unpublish", "/published", "/holding/past", "/address.svg", "/people?q=a", "/pick?kind=people&find=a", "/rehearsal"} {
 		if status, body, _ := crew.get("/sites/variable-stars" + view); status != http.StatusForbidden || strings.Contains(body, "Marking") {
 			t.Errorf("%s: %d", view, status)
 		}
@@ -74,7 +75,7 @@ func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
 			}
 		}
 	}
-	if body := crew.shows("/jump?q=mark"); strings.Contains(body, "Marking") {
+	if body := crew.shows("/find/hits?q=mark"); strings.Contains(body, "Marking") {
 		t.Error("a hidden page is found by its title")
 	}
 }
@@ -84,7 +85,7 @@ func TestASectionIsAllThatItsPeopleAreTold(t *testing.T) {
 func TestASectionSeesItsOwnDifferences(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	ctx, ines := d.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example"))
-	page, err := pages.NewPage(ctx, d.house, ines, "variable-stars", "/surprise", "A surprise for Aiko", "# A surprise\n\n[x](/nowhere-surprise)")
+	page, err := pages.NewPage(ctx, d.house, ines, "variable-stars", house.PageDraft{Path: "/surprise", Title: "A surprise for Aiko", Body: "# A surprise\n\n[x](/nowhere-surprise)"})
 	if err == nil {
 		_, err = pages.MovePage(ctx, d.house, ines, "variable-stars", page.ID, "/surprise", true, true)
 	}

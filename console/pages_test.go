@@ -82,7 +82,7 @@ func (d *desk) send(path, field, name string, data []byte, pairs ...string) (int
 func TestWritingAPage(t *testing.T) {
 	d := openDesk(t).signIn("jonas@cerroalcor.example")
 	p := d.working("society", "/visit")
-	d.shows("/sites/society/pages/"+p.ID, "As it will be read", "kilometre 14", "Link to a page", "Earlier states")
+	d.shows("/sites/society/pages/"+p.ID, "Preview", "kilometre 14", "Find a page of this site", "Page history")
 	status, saved := d.save("society", p.ID, p.Version, "Getting here", "Up the *hill*. ![x](/hill.svg) [All](/members) <script>alert(1)</script>")
 	if status != 200 || saved.Version != p.Version+1 || !strings.Contains(string(saved.HTML), `<em>hill</em>`) || !strings.Contains(string(saved.HTML), `src="/sites/society/files/hill.svg"`) ||
 		!strings.Contains(string(saved.HTML), `href="/sites/society/pages?path=/members"`) || strings.Contains(string(saved.HTML), "<script") {
@@ -122,7 +122,7 @@ func TestPagesArePlaced(t *testing.T) {
 	if h.Get("Location") != "/sites/society/pages/"+p.ID {
 		t.Error(h.Get("Location"))
 	}
-	if status, body, _ := d.post("/sites/society/pages", "title", "Again", "path", "/courses"); status != 422 || !strings.Contains(body, "Another page stands there already.") {
+	if status, body, _ := d.post("/sites/society/pages", "title", "Again", "path", "/courses"); status != 422 || !strings.Contains(body, "There is a page at that path already.") {
 		t.Errorf("a path that is taken: %d", status)
 	}
 	if status, body, _ := d.post("/sites/society/pages/"+p.ID+"/place", "path", "/velada/x"); status != 422 || !strings.Contains(body, "Velada itself answers there") {
@@ -148,7 +148,7 @@ func TestPagesArePlaced(t *testing.T) {
 		t.Errorf("%s, then %s", before, after)
 	}
 	d.post("/sites/society/pages/" + p.ID + "/drop")
-	d.shows("/sites/society/pages?new=yes", "is out of the working copy")
+	d.shows("/sites/society/pages?new=yes", "is deleted from the draft")
 }
 
 func TestFilesOfTheWorkingCopy(t *testing.T) {
@@ -193,12 +193,12 @@ func TestPublishingOnScreen(t *testing.T) {
 	jonas, ines := d.another().signIn("jonas@cerroalcor.example"), d.another().signIn("ines@cerroalcor.example")
 	jonas.post("/sites/society/pages", "title", "Sky", "path", "/sky")
 	jonas.send("/sites/society/files", "file", "sky.png", []byte("\x89PNG\r\n\x1a\n"))
-	jonas.shows("/sites/society/publish", "You may write here, not publish", "added", "Who sees what for the first time", "A stranger", "Pictures that anybody can open", "/files/sky.png", "Search engines may list 1 more: /sky")
+	jonas.shows("/sites/society/publish", "You can write here, not publish", "added", "Who gets what for the first time", "A stranger", "Pictures that anybody can open", "/files/sky.png", "Search engines may list 1 more: /sky")
 	if status, _, _ := jonas.post("/sites/society/publish", "when", "now"); status != 403 {
 		t.Errorf("published by an editor: %d", status)
 	}
 	jonas.post("/sites/society/ask", "note", "The sky is ready")
-	ines.shows("/sites/society", "Jonas Lindqvist asks for the working copy to be published")
+	ines.shows("/sites/society", "Jonas Lindqvist asks for the draft to be published")
 	ines.shows("/sites/society/publish", "The sky is ready", "Publish edition 32")
 	if status, body, _ := ines.post("/sites/society/publish", "when", "later", "due", "2026-01-01T00:00", "note", "kept"); status != 422 || !strings.Contains(body, "That time has passed") || !strings.Contains(body, `value="kept"`) {
 		t.Errorf("in the past: %d", status)
@@ -213,9 +213,13 @@ func TestPublishingOnScreen(t *testing.T) {
 	if n := d.house.State().Site("society").Live.Number; n != 31 {
 		t.Errorf("edition %d is live", n)
 	}
-	ines.post("/sites/society/editions/down", "action", "gone")
-	ines.shows("/sites/society/editions", "The site is taken down", "Put it back")
-	if status, _, _ := jonas.post("/sites/society/editions/down", "action", "back"); status != 403 {
+	_, body, _ := ines.post("/sites/society/unpublish", "action", "gone")
+	if n := d.house.State().Site("society").Live.Number; n != 31 || !strings.Contains(body, "Can open less") || !strings.Contains(body, "This breaks a promise") {
+		t.Errorf("what unpublishing does is shown before it is done: edition %d is live", n)
+	}
+	ines.post("/sites/society/unpublish", "action", "gone", "meant", "yes")
+	ines.shows("/sites/society/editions", "The site is unpublished", "See what publishing edition 31 again does")
+	if status, _, _ := jonas.post("/sites/society/unpublish", "action", "back"); status != 403 {
 		t.Errorf("put back by an editor: %d", status)
 	}
 	if status, _, _ := ines.get("/sites/society/editions/999"); status != 404 {
@@ -227,41 +231,44 @@ func TestListingOnScreen(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	d.shows("/sites/society/address-free?address=dossier", "Another site has this address.", "dossier-site")
 	d.shows("/sites/society/address-free?address=hill", "hill.localhost is free.")
-	if status, body, _ := d.post("/sites/society/details", "title", "", "tint", "red", "contact", "nobody", "profiles", "ftp://x", "description", "kept words"); status != 422 ||
-		!strings.Contains(body, "A site has a title.") || !strings.Contains(body, "A tint is a colour") || !strings.Contains(body, "kept words") || !strings.Contains(body, "begin with https://") {
+	if status, body, _ := d.post("/sites/society/settings/pages", "title", "", "tint", "red", "contact", "nobody", "profiles", "ftp://x", "cookie_notice", "kept words"); status != 422 ||
+		!strings.Contains(body, "A site has a title.") || !strings.Contains(body, "This is no colour") || !strings.Contains(body, "kept words") || !strings.Contains(body, "begin with https://") {
 		t.Errorf("bad details: %d", status)
 	}
-	d.post("/sites/society/details", "title", "The Society", "tint", "#AA3311", "contact", "hill@cerroalcor.example", "profiles", "https://a.example/x", "cookie_notice", "None.", "not_found", "# Lost", "foot", "<script>hello()</script>", "listing", "yes")
+	d.post("/sites/society/settings/pages", "title", "The Society", "tint", "#AA3311", "contact", "hill@cerroalcor.example", "profiles", "https://a.example/x", "cookie_notice", "None.")
+	d.post("/sites/society/settings/missing", "not_found", "# Lost")
+	d.post("/sites/society/settings/code", "foot", "<script>hello()</script>")
+	d.post("/sites/society/settings", "description", "A hill")
 	got := d.house.State().Site("society").Details
-	if got.Tint != "#aa3311" || got.Foot == "" || got.Consent != "ines" || d.house.State().SiteDocument("society").Title != "The Society" {
+	if got.Tint != "#aa3311" || got.Foot == "" || got.NotFound != "# Lost" || got.Description != "A hill" || got.Contact != "hill@cerroalcor.example" || got.Consent != "ines" || d.house.State().SiteDocument("society").Title != "The Society" {
 		t.Errorf("%+v", got)
 	}
-	d.shows("/sites/society/listing", "With the consent of Inés Ortuño.", "in the name of whoever reads the page", "write comments, change or end their membership")
+	d.shows("/sites/society/settings/code", "With the consent of Inés Ortuño.", "in the name of whoever reads the page", "write comments, change or end their membership")
 	pilar := d.another().signIn("pilar@cerroalcor.example")
-	if status, body, _ := pilar.post("/sites/society/details", "title", "x", "foot", "<script>evil()</script>"); status != 422 || !strings.Contains(body, "taken from stewards alone") {
+	if status, body, _ := pilar.post("/sites/society/settings/code", "foot", "<script>evil()</script>"); status != 422 || !strings.Contains(body, "Only stewards of the house may set code") {
 		t.Errorf("code by an admin: %d", status)
 	}
-	if status, _, _ := pilar.post("/sites/society/upstream", "upstream", "http://127.0.0.1:1"); status != 403 {
+	if status, _, _ := pilar.post("/sites/society/settings/elsewhere", "upstream", "http://127.0.0.1:1"); status != 403 {
 		t.Errorf("an upstream by an admin: %d", status)
 	}
-	if status, body, _ := d.post("/sites/society/upstream", "upstream", "file:///etc/passwd", "askers", "10.2.0.0/16 nobody"); status != 422 || !strings.Contains(body, "“nobody” is neither an address") || !strings.Contains(body, "10.2.0.0/16") {
+	if status, body, _ := d.post("/sites/society/settings/elsewhere", "upstream", "file:///etc/passwd", "askers", "10.2.0.0/16 nobody"); status != 422 || !strings.Contains(body, "“nobody” is neither an address") || !strings.Contains(body, "10.2.0.0/16") {
 		t.Errorf("a bad web server: %d", status)
 	}
-	d.shows("/sites/society/listing", "with the secret of this site")
-	d.post("/sites/society/short", "name", "Hill", "path", "/visit")
-	d.shows("/sites/society/listing", "http://society.localhost/go/hill")
+	d.shows("/sites/society/settings/elsewhere", "with the secret of this site")
+	d.post("/sites/society/settings/short", "name", "Hill", "path", "/visit")
+	d.shows("/sites/society/settings/address", "http://society.localhost/go/hill")
 	d.shows("/sites/society/sheet", "society.localhost/go/hill", "/sites/society/short/hill.svg")
-	if status, body, _ := d.post("/sites/society/short", "name", "a b", "path", "/"); status != 422 || !strings.Contains(body, "A short name has") {
+	if status, body, _ := d.post("/sites/society/settings/short", "name", "a b", "path", "/"); status != 422 || !strings.Contains(body, "A short name has") {
 		t.Errorf("a bad short name: %d", status)
 	}
-	if status, _, h := d.post("/sites/society/address", "address", "hill"); status != 303 || h.Get("Location") != "/sites/hill/listing" {
+	if status, _, h := d.post("/sites/society/settings/address", "address", "hill"); status != 303 || h.Get("Location") != "/sites/hill/settings/address" {
 		t.Errorf("%d %s", status, h.Get("Location"))
 	}
-	d.shows("/sites/hill/listing", "Addresses it had", "society.localhost")
+	d.shows("/sites/hill/settings/address", "Addresses it had", "society.localhost")
 	if status, body, _ := d.post("/new-site", "title", "Another", "address", "society"); status != 422 || !strings.Contains(body, "it still leads there") {
 		t.Errorf("an old address: %d", status)
 	}
-	d.post("/sites/hill/address/let-go", "address", "society")
+	d.post("/sites/hill/settings/address/let-go", "address", "society")
 	if status, _, h := d.post("/new-site", "title", "Night walks"); status != 303 || h.Get("Location") != "/sites/night-walks/pages?new=yes" {
 		t.Errorf("%d %s", status, h.Get("Location"))
 	}
@@ -280,9 +287,9 @@ func TestArchivesOnScreen(t *testing.T) {
 	if status, _ := d.send("/sites/society/archive", "archive", "a.zip", []byte("no zip")); status != 303 {
 		t.Error(status)
 	}
-	d.shows("/sites/society/pages?new=yes", "Nothing was taken in. It is no ZIP that can be read")
+	d.shows("/sites/society/pages?new=yes", "Nothing was imported. It is no ZIP that can be read")
 	d.send("/sites/august/archive", "archive", "society.zip", []byte(data))
-	d.shows("/sites/august/pages?new=yes", "12 pages and 1 file stand in the working copy now.")
+	d.shows("/sites/august/pages?new=yes", "12 pages and 1 file are in the draft now.")
 }
 
 func TestPreviewLinks(t *testing.T) {
@@ -379,7 +386,7 @@ func TestWhoIsHere(t *testing.T) {
 
 func TestTeamOnScreen(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	d.shows("/sites/variable-stars/team", "Who may do what, now", "Everyone in Crew Antlia", "may change pages in a section", "Bring somebody in")
+	d.shows("/sites/variable-stars/team", "Who may do what, now", "Everyone in Crew Antlia", "A half one: in a section of it", "Add someone with an account")
 	if status, body, _ := d.post("/sites/society/team/entry", "list", "Nobody Atall", "role", "viewer", "under", "/"); status != 422 || !strings.Contains(body, "neither an address nor the name") || !strings.Contains(body, "Nobody Atall</textarea>") {
 		t.Errorf("somebody unknown: %d", status)
 	}
@@ -392,8 +399,9 @@ func TestTeamOnScreen(t *testing.T) {
 	if roles := d.draft("society").Roles; len(roles) != 1 || roles[0].ID != "proof-reader" || strings.Join(roles[0].Can, " ") != "preview write" {
 		t.Errorf("%+v", roles)
 	}
-	d.shows("/sites/society/team", "proof-reader", "rehearsing", "from outside")
-	for _, c := range [][2]string{{"owner", "There is a role owner already."}, {"!", "Call it by what its holder does"}} {
+	d.shows("/sites/society/team/roles", "proof-reader", "not applied yet")
+	d.shows("/sites/society/team", "not applied yet", "from outside")
+	for _, c := range [][2]string{{"owner", "There is a role owner already."}, {"!", "Enter what its holder does"}} {
 		if status, body, _ := d.post("/sites/society/team/role", "id", c[0], "can", "preview"); status != 422 || !strings.Contains(body, c[1]) {
 			t.Errorf("a role %q: %d", c[0], status)
 		}
@@ -412,7 +420,7 @@ func TestTeamOnScreen(t *testing.T) {
 	pilar.post("/sites/society/team/leave", "key", key)
 	pilar.shows("/sites/society/team", "and so cannot end or alter it")
 	jonas := d.another().signIn("jonas@cerroalcor.example")
-	if body := jonas.shows("/sites/society/team", "Pilar Quintero"); strings.Contains(body, "Bring somebody in") {
+	if body := jonas.shows("/sites/society/team", "Pilar Quintero"); strings.Contains(body, "Add someone with an account") {
 		t.Error("an editor is offered to bring somebody in")
 	}
 	if status, _, _ := jonas.post("/sites/society/team/entry", "list", "bram"); status != 403 {
@@ -424,13 +432,13 @@ func TestTheDoorOfATable(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	door := parts.TableDoor("/", "nights")
 	at := "/sites/instrument-log/door?page=" + url.QueryEscape(door)
-	d.shows(at, "Who may view the table “nights” on Log", "It is shown to whoever the page opens to", "Give the table a door of its own")
+	d.shows(at, "Who may view the table “nights” on Log", "It is shown to whoever the page opens to", "its own door")
 	d.post("/sites/instrument-log/door/own", "page", door, "mode", "also")
 	d.post("/sites/instrument-log/door/add", "page", door, "kind", "people", "list", "Salma Rachidi")
 	if got, own := parts.DoorAt(d.draft("instrument-log"), door); !own || len(got.Ways) != 1 || got.Ways[0].People[0] != "salma" {
 		t.Errorf("%+v %v", got, own)
 	}
-	d.shows(at+"&as=person:bram", "No table on it is shown.", "rehearsing")
+	d.shows(at+"&as=person:bram", "No table on it is shown.", "not applied yet")
 	d.shows(at+"&as=person:salma", "Shown on it: the table nights.")
 	d.shows("/sites/instrument-log/rehearsal", "The table “nights” on / gets a door of its own.", "“Salma Rachidi” is let in")
 	d.post("/sites/instrument-log/door/start", "page", door, "start", "public")

@@ -128,7 +128,7 @@ func doSetSecond(c *web.Console, x *gin.Context) {
 	f := web.Form{Wrong: house.FieldErrors{}}
 	if x.PostForm("action") == "drop" {
 		if roles := c.House.SecondStepFor(me); len(roles) > 0 {
-			c.Complain(x, "The house wants a second step of everyone who is "+strings.Join(roles, ", ")+".")
+			c.Complain(x, "The house asks for two-step sign-in of everyone who is "+strings.Join(roles, ", ")+".")
 			x.Redirect(http.StatusSeeOther, "/account")
 			return
 		}
@@ -152,7 +152,7 @@ func doSetSecond(c *web.Console, x *gin.Context) {
 	default:
 		c.Sessions.Remove(ctx, web.SessionSecret)
 		c.Sessions.Put(ctx, web.SessionSecond, true)
-		c.SayWhatStays(x, me.Who, "The second step is set up. Everywhere else you are signed out.")
+		c.SayWhatStays(x, me.Who, "Two-step sign-in is set up. Everywhere else you are signed out.")
 		showRecovery(c, x, recovery, "/account")
 	}
 }
@@ -229,6 +229,8 @@ type noticesView struct {
 	Rows []noticeRow
 	Last int64
 	Any  bool // some are not looked at yet
+
+	Pager web.Pager
 }
 
 type noticeRow struct {
@@ -237,18 +239,24 @@ type noticeRow struct {
 }
 
 func notices(c *web.Console, x *gin.Context) {
-	list, err := store.Notices(x.Request.Context(), c.House.Reader(), web.Actor(x).Who, 100)
+	v := &noticesView{}
+	n, err := store.CountNotices(x.Request.Context(), c.House.Reader(), web.Actor(x).Who)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	v := &noticesView{}
+	from, to := v.Pager.Cut(x, n)
+	list, err := store.NoticesFrom(x.Request.Context(), c.House.Reader(), web.Actor(x).Who, from, to-from)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
 	for _, n := range list {
 		v.Rows = append(v.Rows, noticeRow{c.Moment(n.At), n.What, n.URL, !n.Seen})
 		v.Last = max(v.Last, n.ID)
 		v.Any = v.Any || !n.Seen
 	}
-	p := c.Page(x, "What you are told")
+	p := c.Page(x, "Notifications")
 	p.Here, p.View = "Told", v
 	c.Show(x, http.StatusOK, "notices", p)
 }

@@ -25,6 +25,7 @@ type signInView struct {
 	Query     template.URL // where to go on to, for links
 	Kind      string       // what link is asked for
 	Sent      bool
+	Lies      string // what becomes of mail, where no server takes it
 }
 
 func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
@@ -136,6 +137,9 @@ func forgot(c *web.Console, x *gin.Context, status int, f web.Form, sent bool) {
 	v.Kind, v.Sent = house.LinkSignIn, sent
 	if f.Values["kind"] == house.LinkReset {
 		v.Kind = house.LinkReset
+	}
+	if c.House.State().Settings.Mail == nil {
+		v.Lies = house.NoMailServer
 	}
 	p.Title = "A link by mail"
 	p.View = v
@@ -325,7 +329,7 @@ func second(c *web.Console, x *gin.Context, status int, f web.Form) {
 		c.Fail(x, err)
 		return
 	}
-	p := c.Page(x, "The second step")
+	p := c.Page(x, "Two-step sign-in")
 	p.View = v
 	c.Show(x, status, "second-step", p)
 }

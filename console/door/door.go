@@ -41,6 +41,8 @@ type doorView struct {
 	AtAsked               string // the instant looked at: "" is now
 	LetIn                 bool   // the ways are those past the holding page
 	ViewName              string
+	Says                  string // how the ways count, in a sentence
+	NoMembers             string // why a way for members would let nobody in
 	Table                 string // the id of the table chosen
 	Tables                []web.TableLink
 }
@@ -48,7 +50,7 @@ type doorView struct {
 // doorView begins what shows the ways of a door.
 func newDoorView(d *web.Site, p *web.Page) *doorView {
 	v := &doorView{Site: d.Site, Page: d.Page, As: d.As, MayChange: p.Site.MayDoor, Whole: d.Page == "", Here: d.URL(d.Page, d.As), AtAsked: d.Asked, ViewName: d.View}
-	v.PageTitle = "the whole site"
+	v.PageTitle, v.NoMembers = "the whole site", noMembers(d.Then)
 	if page, id, is := parts.CutTable(d.Page); is {
 		v.Table = id
 		v.PageTitle = fmt.Sprintf("the table “%s” on %s", id, d.State.Title(d.Site, page))
@@ -61,13 +63,39 @@ func newDoorView(d *web.Site, p *web.Page) *doorView {
 				door := parts.TableDoor(p.Path, t.ID)
 				note := "shown with the page"
 				if t.Ways != nil {
-					note = "own door"
+					note = "own door only"
 				}
 				v.Tables = append(v.Tables, web.TableLink{Name: t.ID, URL: d.DoorURL(door, d.As), Note: note, Chosen: door == d.Page})
 			}
 		}
 	}
 	return v
+}
+
+// doorSays says how the ways of the door that is looked at count.
+func doorSays(v *doorView) string {
+	switch {
+	case v.Whole:
+		return "A door: " + words.Means("door") + ". The team always gets in."
+	case v.Table != "" && v.Own:
+		return "Any one of these ways shows its rows, on a page that opens."
+	case v.Table != "":
+		return "It is shown to whoever the page opens to."
+	case !v.Own:
+		return "This page has no door of its own: the doors above it decide."
+	case v.Mode == "also":
+		return "Both doors must open, this one and the site’s, for this page and all below it."
+	}
+	return "Its own door alone decides, for this page and all below it: any one of these ways lets a visitor in."
+}
+
+// noMembers says why a way for members would let nobody in; "" where it lets somebody in.
+func noMembers(site *access.Site) string {
+	approved := slices.ContainsFunc(site.Members, func(m access.Member) bool { return m.Status == "approved" })
+	if site.SignUp.Mode == "closed" && !approved {
+		return "This lets nobody in: the site has no members, and sign-up is closed."
+	}
+	return ""
 }
 
 type kindRow struct{ Kind, Label, Text, URL string }
@@ -86,7 +114,7 @@ func showDoor(c *web.Console, x *gin.Context, status int, wf *wayForm, pf *passF
 	}
 	p := c.SitePage(x, "Door")
 	if d.Page == parts.LetIn {
-		x.Redirect(http.StatusSeeOther, "/sites/"+d.Site+"/holding")
+		x.Redirect(http.StatusSeeOther, "/sites/"+d.Site+"/holding/past?"+x.Request.URL.RawQuery)
 		return
 	}
 	p.Not = c.MayNotHere(x, access.ChangeDoor)
@@ -108,6 +136,7 @@ func showDoor(c *web.Console, x *gin.Context, status int, wf *wayForm, pf *passF
 		}
 		v.Handout = takeHandout(c, x)
 	}
+	v.Says = doorSays(v)
 	v.Walk = d.Walk()
 	if d.Tray != nil {
 		p.Tray = web.TrayView(c, d.Tray, d.State, v.Here)
@@ -123,14 +152,14 @@ func starts(d *web.Site) []startRow {
 	if there {
 		kind = startOf(own.Ways)
 	}
-	rows := []startRow{{Name: "private", Label: "Private"}, {Name: "password", Label: "Password"}}
+	rows := []startRow{{Name: "private", Label: "Only the team"}, {Name: "password", Label: "A password"}}
 	if len(d.State.Policy.Document().House.Domains) > 0 {
-		rows = append(rows, startRow{Name: "domain", Label: "Domain"})
+		rows = append(rows, startRow{Name: "domain", Label: "A domain"})
 	}
 	if d.Now.SignUp.Mode != "closed" || len(d.Now.Members) > 0 {
 		rows = append(rows, startRow{Name: "members", Label: "Members"})
 	}
-	rows = append(rows, startRow{Name: "public", Label: "Public"})
+	rows = append(rows, startRow{Name: "public", Label: "Anyone"})
 	for i := range rows {
 		rows[i].On = rows[i].Name == kind
 		if rows[i].Name == "password" {

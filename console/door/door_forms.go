@@ -323,9 +323,9 @@ func doApply(c *web.Console, x *gin.Context) {
 	var refusal access.TeamRefusal
 	switch {
 	case errors.Is(err, house.ErrClash):
-		c.Complain(x, "Somebody else changed the same door meanwhile, and your rehearsal now goes on from theirs. Look at the tray again, then apply.")
+		c.Complain(x, "Somebody else changed the same door meanwhile; your changes now start from theirs. Look at what they do again, then apply.")
 	case errors.Is(err, house.ErrGrave):
-		c.Complain(x, "Nothing was applied: it breaks a promise or takes something from yourself. Tick that you mean it, then apply.")
+		c.Complain(x, "Nothing was applied: it breaks a promise or takes something from yourself. Tick that you are sure, then apply.")
 	case errors.Is(err, house.ErrNothing):
 		c.Flash(x, "There was nothing to apply.")
 	case web.AsTeamRefusal(err, &refusal):
@@ -336,7 +336,7 @@ func doApply(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, "Applied. It holds from the next request on.")
+		c.Flash(x, "Applied.")
 	}
 	c.Back(x)
 }
@@ -347,7 +347,7 @@ func doLater(c *web.Console, x *gin.Context) {
 	if x.PostForm("later") != "no" {
 		at, ok := web.InstantAsked(x.PostForm("due"), c.House.State().Zone)
 		if !ok {
-			c.Complain(x, "Say when it is to be applied.")
+			c.Complain(x, "Enter the date and time at which they are to be applied.")
 			c.Back(x)
 			return
 		}
@@ -389,7 +389,7 @@ func doUndo(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, "The change is rehearsed backwards. Look at the tray, then apply it.")
+		c.Flash(x, "The change is turned back, not applied yet. Look at what that does, then apply it.")
 	}
 	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/door")
 }

@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -34,14 +35,39 @@ type holdingView struct {
 	Meets   string   // whom it does not stand before
 	Times   string   // how it comes again
 	Dates   []string // the next on which it does
+	Part    string   // "", past or words
+	Parts   []web.Tab
+
+	KindChoices, Repeats []web.Choice
 }
 
 var designWords = map[string]string{
-	"night": "Night: dark and quiet, a picture to the right", "paper": "Paper: light, like a letter",
-	"poster": "Poster: very large words", "plain": "Plain: small and matter-of-fact", "own": "A page of your own, as HTML",
+	"night": "Night", "paper": "Paper", "poster": "Poster", "plain": "Plain", "own": "Your own HTML",
 }
 
 func holding(c *web.Console, x *gin.Context) { showHolding(c, x, http.StatusOK, nil, nil, nil) }
+
+// holdingPart is the part of the view that a request speaks of: whether it is shown (""), who
+// still gets the site (past), or what it says (words).
+func holdingPart(x *gin.Context, said *web.Form, wf *wayForm) string {
+	_, part, _ := strings.Cut(x.Request.URL.Path, "/holding/")
+	switch {
+	case said != nil || part == "words":
+		return "words"
+	case wf != nil || part == "past":
+		return "past"
+	}
+	return ""
+}
+
+func holdingParts(site, here string) []web.Tab {
+	base := "/sites/" + site + "/holding"
+	return []web.Tab{
+		{Name: "Show this page", URL: base, On: here == ""},
+		{Name: "Who still gets the site", URL: base + "/past", On: here == "past"},
+		{Name: "What it says", URL: base + "/words", On: here == "words"},
+	}
+}
 
 func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form, wf *wayForm) {
 	d, err := c.Site(x)
@@ -95,6 +121,17 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 			v.Dates = append(v.Dates, d.Words.Span(date[0], date[1]))
 		}
 	}
+	v.Part = holdingPart(x, said, wf)
+	v.Parts = holdingParts(d.Site, v.Part)
+	v.KindChoices = []web.Choice{
+		{ID: "soon", Name: "coming soon", On: v.Up.Values["kind"] == "soon"},
+		{ID: "maintenance", Name: "maintenance", On: v.Up.Values["kind"] == "maintenance"},
+	}
+	v.Repeats = []web.Choice{
+		{ID: "", Name: "no, once", On: v.Up.Values["repeat"] == ""},
+		{ID: "day", Name: "after so many days", On: v.Up.Values["repeat"] == "day"},
+		{ID: "week", Name: "after so many weeks", On: v.Up.Values["repeat"] == "week"},
+	}
 	v.Search, v.Meets = holdingSearch(d, h.Kind), holdingPassed(d)
 	holdingFrame(c, x, d, v)
 	if d.Tray != nil {
@@ -104,8 +141,8 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 	c.Show(x, status, "holding", p)
 }
 
-// holdingFrame shows the holding page as a stranger would meet it, also while it
-// does not stand.
+// holdingFrame shows the holding page as a stranger would get it, also while it
+// is not shown.
 func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
 	shown := *d.Then
 	shown.State, shown.Holding.On, shown.Door.Hide = "live", true, false
@@ -123,7 +160,7 @@ func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
 		}
 	}
 	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string {
-		return "/sites/" + d.Site + "/holding?" + url.Values{"width": {width}}.Encode() + "#look"
+		return x.Request.URL.Path + "?" + url.Values{"width": {width}}.Encode()
 	})
 	policy, err := d.State.Policy.Replace(&shown)
 	if err != nil {
@@ -145,18 +182,19 @@ func holdingSearch(d *web.Site, kind string) string {
 		listed = d.Then.Listing
 	}
 	if listed {
-		return "Search engines may list the front page with what stands here, and are kept from every other page."
+		return "Search engines may list the front page with what is said here, and are kept from every other page."
 	}
 	return "Search engines are kept away: they are told to list nothing of this site."
 }
 
-// holdingPassed counts who walks past the holding page, as the core finds them.
+// holdingPassed counts who still gets the site while the holding page is shown, as the core finds them.
 func holdingPassed(d *web.Site) string {
 	st := d.Policy.Standing(d.Site, d.At)
 	if !st.Holding {
 		return ""
 	}
-	return words.Capital(web.PastHolding(st)) + " now."
+	who, rest := web.PastHolding(st)
+	return words.Capital(who+rest) + " now."
 }
 
 // doHolding rehearses whether the holding page stands, when, and which pages
@@ -194,7 +232,7 @@ func repeatAsked(f *web.Form, from, until access.Instant, zone *time.Location) *
 	if f.Values["last"] != "" {
 		last, ok := web.InstantAsked(f.Values["last"], zone)
 		if !ok {
-			f.Wrong["last"] = "This is no date and time as in 2026-12-12T20:00."
+			f.Wrong["last"] = web.NoDate
 		}
 		r.Until = last
 	}
@@ -224,8 +262,8 @@ func doHoldingWords(c *web.Console, x *gin.Context) {
 		err := doors.SetHoldingPage(x.Request.Context(), c.House, web.Actor(x), site, p)
 		switch {
 		case err == nil:
-			c.Flash(x, "The holding page says that from now on.")
-			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/holding#look")
+			c.Flash(x, "Saved. The holding page says that from now on.")
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/holding/words")
 			return
 		case !errors.As(err, &f.Wrong):
 			c.Fail(x, err)

@@ -43,6 +43,9 @@ type keyRow struct {
 	EndsAt                       string
 }
 
+// KindName is what the row is, in a word.
+func (r keyRow) KindName() string { return words.KindLabel(r.Kind) }
+
 // linkForm makes a link, or changes one.
 type linkForm struct {
 	web.Form
@@ -171,7 +174,7 @@ func finish(d *web.Site, row *keyRow, under string, until access.Instant) {
 		row.Sub += " · for " + under + " and below only"
 	}
 	if row.Weak {
-		row.Sub += " · would be guessed"
+		row.Sub += " · too easy to guess"
 	}
 	if !wanted(d, row.Kind, row.ID) {
 		row.Sub += " · no door asks for it"
@@ -250,7 +253,7 @@ func doKey(c *web.Console, x *gin.Context) {
 	if action == "ends" {
 		at, ok := web.InstantAsked(x.PostForm("until"), s.Zone)
 		if !ok {
-			c.Complain(x, "Say when it ends.")
+			c.Complain(x, "Enter the date on which it ends.")
 			x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/passes")
 			return
 		}
@@ -329,7 +332,7 @@ func doLink(c *web.Console, x *gin.Context) {
 		f.Wrong["under"] = words.Capital(err.Error()) + "."
 	}
 	if f.Values["label"] == "" {
-		f.Wrong["label"] = "Call it by whom it is for, so that you know it again."
+		f.Wrong["label"] = "Enter a name: who will use it."
 	}
 	if len(f.Wrong) > 0 {
 		d, err := c.Site(x)

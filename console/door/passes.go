@@ -32,6 +32,21 @@ type passForm struct {
 	Back   string
 }
 
+// Heading says what the form makes or changes; page is what the door stands before.
+func (f *passForm) Heading(page string) string {
+	switch f.Action {
+	case "password":
+		return "A new password for “" + f.Label + "”"
+	case "start":
+		return "A password, and nothing else, opens " + page
+	case "change":
+		return "The password “" + f.Label + "”"
+	case "new":
+		return "New password"
+	}
+	return "A password for " + page
+}
+
 func newPassForm(d *web.Site, asked string) *passForm {
 	f := &passForm{Form: web.Form{Values: map[string]string{}}, Action: asked, Back: d.URL(d.Page, d.As), Page: d.Page}
 	if id, ok := strings.CutPrefix(asked, "password:"); ok {
@@ -74,7 +89,7 @@ func doPass(c *web.Console, x *gin.Context) {
 		f.Label = label
 	default:
 		if label == "" {
-			f.Wrong["label"] = "Call it by whom it is for, so that you know it again."
+			f.Wrong["label"] = "Enter a name: who will use it."
 		}
 	}
 	if _, err := access.DocumentPath(under); err != nil {
@@ -104,7 +119,7 @@ func doPass(c *web.Console, x *gin.Context) {
 	}
 	secret := s.SecretFor(site, password)
 	if used := sameSecret(c, s, site, secret, id); used != "" && len(f.Wrong) == 0 {
-		f.Wrong["password"] = fmt.Sprintf("“%s” has this password already: nobody could tell the two apart.", used)
+		f.Wrong["password"] = fmt.Sprintf("“%s” has this password already: choose another one.", used)
 	}
 	if len(f.Wrong) > 0 {
 		f.Meter = web.StrengthView(password)
@@ -177,7 +192,7 @@ func sameSecret(c *web.Console, s *house.State, site string, secret store.NewSec
 }
 
 // handout is a new password, shown once.
-type handout struct{ Label, Password, Text string }
+type handout struct{ Site, Label, Password, Text string }
 
 // giveHandout keeps a new password until the next view, in memory alone.
 func giveHandout(c *web.Console, x *gin.Context, label, password, path string) {
@@ -187,16 +202,27 @@ func giveHandout(c *web.Console, x *gin.Context, label, password, path string) {
 		url += access.EscapePath(path)
 	}
 	token := c.Shelf.Put(web.Actor(x).Who, &handout{
-		Label: label, Password: password,
+		Site: site, Label: label, Password: password,
 		Text: fmt.Sprintf("Hello,\n\nyou can read %s at %s\nThe page asks for a password: %s\n\n%s", s.SiteDocument(site).Title, url, password, web.Actor(x).Name),
 	}, handoutLife)
 	c.Sessions.Put(x.Request.Context(), "handout", token)
 }
 
-// handoutLife is how long a new password waits for the view that shows it.
-const handoutLife = 5 * time.Minute
+// handoutLife is how long a new password is shown to whoever made it.
+const handoutLife = 30 * time.Minute
 
+// takeHandout returns the password that was made last and is still to be handed out: it is
+// shown until it is hidden, or for as long as the shelf keeps it.
 func takeHandout(c *web.Console, x *gin.Context) *handout {
-	h, _ := web.Take[*handout](c.Shelf, c.Sessions.PopString(x.Request.Context(), "handout"), web.Actor(x).Who)
+	h, _ := web.Shelved[*handout](c.Shelf, c.Sessions.GetString(x.Request.Context(), "handout"), web.Actor(x).Who)
+	if h == nil || h.Site != x.Param("site") {
+		return nil
+	}
 	return h
+}
+
+// hideHandout forgets the password that was to be handed out.
+func hideHandout(c *web.Console, x *gin.Context) {
+	web.Take[*handout](c.Shelf, c.Sessions.PopString(x.Request.Context(), "handout"), web.Actor(x).Who)
+	c.Back(x)
 }

@@ -89,7 +89,7 @@ func newRehearsalView(d *web.Site) *rehearsalView {
 			stranger := access.Visitor{}
 			row := pageChange{
 				Title: title, Path: p.Path, URL: d.DoorURL(p.Path, ""), Gain: p.Gains.Count(), Lose: p.Loses.Count(),
-				Before: web.WindowOf(d.State.Policy.Site(d.Site).Decide(p.Path, &stranger, d.At)), After: web.WindowOf(d.Policy.Site(d.Site).Decide(p.Path, &stranger, d.At)),
+				Before: web.WindowOf(d.State.Policy.Site(d.Site).Decide(p.Path, &stranger, d.At)), After: d.Drawn(d.Policy.Site(d.Site).Decide(p.Path, &stranger, d.At)),
 			}
 			v.Pages = append(v.Pages, row)
 			for _, o := range p.Observers {
@@ -100,7 +100,7 @@ func newRehearsalView(d *web.Site) *rehearsalView {
 					v.Others = append(v.Others, observerRows{Who: who})
 				}
 				v.Others[i].Pages = append(v.Others[i].Pages, observerRow{
-					title, d.DoorURL(p.Path, o.Who), web.WindowOf(access.Decision{Outcome: o.Before}), web.WindowOf(access.Decision{Outcome: o.After}),
+					title, d.DoorURL(p.Path, o.Who), web.WindowOf(access.Decision{Outcome: o.Before}), d.Drawn(access.Decision{Outcome: o.After}),
 				})
 			}
 		}
@@ -155,6 +155,6 @@ func doDiscard(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	c.Flash(x, "The rehearsal is dropped. Nothing was changed.")
+	c.Flash(x, "The changes are discarded. Nothing was applied.")
 	c.Back(x)
 }

@@ -37,7 +37,11 @@ func (row *sightLine) draw(width int) {
 		if cell.Breach {
 			fmt.Fprintf(path("/w-breach"), "M%d %da15 15 0 1 0 30 0a15 15 0 1 0-30 0z", cell.X-7, cell.Y+10)
 		}
-		window(cell.Window.Symbol, cell.X, cell.Y)
+		symbol := cell.Window.Symbol
+		if _, drawn := look.Windows["o-"+symbol]; cell.Window.Outline && drawn {
+			symbol = "o-" + symbol
+		}
+		window(symbol, cell.X, cell.Y)
 	}
 	for _, key := range order {
 		_, class, _ := strings.Cut(key, "/")

@@ -130,7 +130,7 @@ func sightlines(d *web.Site, fold, promise string) *sightView {
 	folded := strings.Split(fold, ",")
 	columns := columns(d, folded)
 	if breach != nil {
-		v.Breach = fmt.Sprintf("%s meets “%s” on %s: a promise is broken there.", d.Words.Observer(breach.Who), web.OutcomeWords(breach.Outcome), breach.Path)
+		v.Breach = fmt.Sprintf("%s gets “%s” on %s: a promise is broken there.", d.Words.Observer(breach.Who), web.OutcomeWords(breach.Outcome), breach.Path)
 		if !slices.ContainsFunc(columns, func(c column) bool { return c.who == breach.Who }) {
 			columns = append(columns, column{who: breach.Who, name: d.Words.Observer(breach.Who), sub: "of a promise"})
 		}
@@ -196,9 +196,9 @@ func columns(d *web.Site, folded []string) []column {
 			continue
 		}
 		for _, who := range list {
-			col := column{who: who, name: strings.TrimSuffix(d.Words.Observer(who), " pass"), several: f.kind == "group"}
+			col := column{who: who, name: strings.TrimPrefix(d.Words.Observer(who), "Password "), several: f.kind == "group"}
 			if id, ok := strings.CutPrefix(who, "pass:"); ok {
-				col.sub = "pass · " + web.Count(d.Uses["pass:"+id].Uses, "use", "uses")
+				col.sub = "password · " + web.Count(d.Uses["pass:"+id].Uses, "use", "uses")
 			}
 			columns = append(columns, col)
 		}
@@ -237,6 +237,7 @@ func sightRows(d *web.Site, columns []column, breach *access.Breach) []sightLine
 				was := before[i]
 				cell.Before, cell.BeforeX, cell.X = &was, cell.X-15, cell.X+15
 			}
+			cell.Window.Outline = d.Asked != "" || cell.Before != nil
 			cell.Breach = breach != nil && i > 0 && col.who == breach.Who && paths[i] == breach.Path
 			lines[i].Cells = append(lines[i].Cells, cell)
 		}

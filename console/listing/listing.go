@@ -2,7 +2,10 @@ package listing
 
 import (
 	"bytes"
+	"cmp"
+	"encoding/base64"
 	"errors"
+	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
@@ -19,21 +22,22 @@ import (
 	"velada/words"
 )
 
-// listingView is how a site is found, and what it says of itself on every page.
-type listingView struct {
+// settingsView is how a site is found and what it says of itself, one question at a time.
+type settingsView struct {
 	Site, Host, URL string
+	Part            string
+	Parts           []web.Tab
 	MayChange       bool
 	Steward         bool
-	Details         web.Form
-	Icon            bool
+	Form            web.Form     // of the part that is shown
+	Icon            template.URL // the icon itself, if there is one
 	Consent         string
-	Address         web.Form
 	Old             []oldRow
 	Short           []shortRow
 	ShortForm       web.Form
 	Paths           []web.Choice
 	Search          string
-	Upstream        web.Form
+	Listing         bool   // search engines may list what anybody can open
 	Secret          string // that the identity headers are signed with
 }
 
@@ -41,104 +45,157 @@ type oldRow struct{ Address, Host, Since string }
 
 type shortRow struct{ Name, URL, Path, Title string }
 
-func listing(c *web.Console, x *gin.Context) {
-	none := func() web.Form { return web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}} }
-	showListing(c, x, http.StatusOK, nil, none(), none())
+// The parts of a site's settings, by the question that each answers.
+const (
+	partSearch    = ""
+	partAddress   = "address"
+	partPages     = "pages"
+	partMissing   = "missing"
+	partCode      = "code"
+	partElsewhere = "elsewhere"
+)
+
+func settingsParts(site, here string, steward bool) (tabs []web.Tab) {
+	for _, p := range []struct{ id, name string }{
+		{partSearch, "In search results"}, {partAddress, "Address and domains"}, {partPages, "On every page"},
+		{partMissing, "When there is no page"}, {partCode, "Code"}, {partElsewhere, "Lives elsewhere"},
+	} {
+		if p.id == partElsewhere && !steward {
+			continue
+		}
+		tabs = append(tabs, web.Tab{Name: p.name, URL: strings.TrimSuffix("/sites/"+site+"/settings/"+p.id, "/"), On: p.id == here})
+	}
+	return tabs
 }
 
-func showListing(c *web.Console, x *gin.Context, status int, details *web.Form, address, short web.Form) {
-	showListingWith(c, x, status, details, address, short, nil)
+func settings(c *web.Console, x *gin.Context) {
+	showSettings(c, x, http.StatusOK, x.Param("part"), web.Form{}, web.Form{Values: map[string]string{}})
 }
 
-func showListingWith(c *web.Console, x *gin.Context, status int, details *web.Form, address, short web.Form, upstream *web.Form) {
+// showSettings shows a part of the settings; f and short are forms to show again because
+// something in them was wrong.
+func showSettings(c *web.Console, x *gin.Context, status int, part string, f, short web.Form) {
 	site, s := x.Param("site"), c.House.State()
 	caps := c.House.Can(web.Actor(x), site, "/")
-	if caps == 0 {
+	p := c.SitePage(x, "Settings")
+	parts := settingsParts(site, part, p.Steward)
+	if caps == 0 || !slices.ContainsFunc(parts, func(t web.Tab) bool { return t.On }) {
 		c.NotFound(x)
 		return
 	}
-	p := c.SitePage(x, "Listing")
 	doc, d := s.SiteDocument(site), s.Site(site).Details
-	v := &listingView{Site: site, Host: p.Site.Host, URL: p.Site.URL, MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Address: address, ShortForm: short, Icon: d.Icon != ""}
-	if v.Address.Values["address"] == "" {
-		v.Address.Values["address"] = site
+	v := &settingsView{
+		Site: site, Host: p.Site.Host, URL: p.Site.URL, Part: part, Parts: parts,
+		MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Form: f, ShortForm: short, Listing: doc.Listing,
 	}
-	if details == nil {
-		details = &web.Form{Wrong: house.FieldErrors{}, Values: map[string]string{
-			"title": doc.Title, "description": d.Description, "tint": d.Tint, "contact": d.Contact, "cookie_notice": d.CookieNotice,
-			"not_found": d.NotFound, "profiles": strings.Join(d.Profiles, "\n"), "head": d.Head, "foot": d.Foot,
-		}}
-		if doc.Listing {
-			details.Values["listing"] = "yes"
+	if d.Icon != "" {
+		data, err := store.Blob(x.Request.Context(), c.House.Reader(), d.Icon)
+		if err != nil {
+			c.Fail(x, err)
+			return
 		}
+		v.Icon = template.URL("data:" + d.IconType + ";base64," + base64.StdEncoding.EncodeToString(data)) // a picture, checked when it was sent
 	}
-	if d.Scripts && details.Values["scripts"] == "" && len(details.Wrong) == 0 {
-		details.Values["scripts"] = "yes"
+	if v.Form.Values == nil {
+		v.Form = settingsForm(part, site, doc, d)
 	}
-	v.Details = *details
 	if d.Consent != "" && d.Head+d.Foot != "" {
 		v.Consent = "With the consent of " + c.House.NameOf(d.Consent) + "."
 	}
-	old, err := store.OldAddresses(x.Request.Context(), c.House.Reader(), s.ID(site))
+	listed := s.Policy.Site(site).Listed(c.At())
+	v.Search = "Search engines are kept away from all pages now."
+	if len(listed) > 0 {
+		v.Search = "Search engines may list " + web.Count(len(listed), "page", "pages") + " now: " + web.ShortList(listed) + "."
+	}
+	if part == partAddress {
+		if err := v.addresses(c, x, s, doc); err != nil {
+			c.Fail(x, err)
+			return
+		}
+	}
+	if part == partElsewhere {
+		v.Secret = c.House.Keys.UpstreamSecret(site)
+	}
+	p.View = v
+	c.Show(x, status, "site-settings", p)
+}
+
+// addresses reads what the part about addresses lists.
+func (v *settingsView) addresses(c *web.Console, x *gin.Context, s *house.State, doc *access.Site) error {
+	old, err := store.OldAddresses(x.Request.Context(), c.House.Reader(), s.ID(v.Site))
 	if err != nil {
-		c.Fail(x, err)
-		return
+		return err
 	}
 	for _, o := range old {
 		v.Old = append(v.Old, oldRow{o.Address, c.SiteHost(o.Address), c.Moment(o.Since)})
 	}
-	for name, path := range s.Site(site).Short {
-		v.Short = append(v.Short, shortRow{name, p.Site.URL + "/go/" + name, path, s.Title(site, path)})
+	for name, path := range s.Site(v.Site).Short {
+		v.Short = append(v.Short, shortRow{name, v.URL + "/go/" + name, path, s.Title(v.Site, path)})
 	}
 	slices.SortFunc(v.Short, func(a, b shortRow) int { return strings.Compare(a.Name, b.Name) })
 	for _, path := range web.TreeOrder(web.OrderedPaths(s, doc)) {
-		v.Paths = append(v.Paths, web.Choice{ID: path, Name: s.Title(site, path) + " (" + path + ")", On: short.Values["path"] == path})
+		v.Paths = append(v.Paths, web.Choice{ID: path, Name: s.Title(v.Site, path) + " (" + path + ")", On: v.ShortForm.Values["path"] == path})
 	}
-	listed := s.Policy.Site(site).Listed(c.At())
-	v.Upstream = web.Form{Values: map[string]string{"upstream": d.Upstream, "askers": strings.Join(d.Askers, "\n")}, Wrong: house.FieldErrors{}}
-	for name, on := range map[string]bool{"literal": d.Literal, "any_case": d.AnyCase} {
-		if on {
-			v.Upstream.Values[name] = "yes"
-		}
-	}
-	if upstream != nil {
-		v.Upstream = *upstream
-	}
-	if p.Steward {
-		v.Secret = c.House.Keys.UpstreamSecret(site)
-	}
-	v.Search = "Search engines may list none of its pages now."
-	if len(listed) > 0 {
-		v.Search = "Search engines may list " + web.Count(len(listed), "page", "pages") + " now: " + web.ShortList(listed) + "."
-	}
-	p.View = v
-	c.Show(x, status, "listing", p)
+	return nil
 }
 
-func doDetails(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "listing", "scripts")
-	site := x.Param("site")
-	d := c.House.State().Site(site).Details
-	d.Description, d.Tint, d.Contact, d.CookieNotice = f.Values["description"], strings.ToLower(f.Values["tint"]), f.Values["contact"], f.Values["cookie_notice"]
-	d.NotFound, d.Head, d.Foot = f.Values["not_found"], f.Values["head"], f.Values["foot"]
-	d.Scripts = f.Values["scripts"] == "yes"
-	d.Profiles = strings.Fields(f.Values["profiles"])
-	if x.PostForm("no_tint") == "yes" {
-		d.Tint = ""
+// settingsForm is the form of a part as it stands.
+func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form {
+	values := map[string]string{}
+	yes := func(name string, on bool) {
+		if on {
+			values[name] = "yes"
+		}
 	}
-	if x.PostForm("no_icon") == "yes" {
-		d.Icon, d.IconType = "", ""
+	switch part {
+	case partSearch:
+		values["description"] = d.Description
+	case partAddress:
+		values["address"] = site
+	case partPages:
+		values["title"], values["tint"], values["contact"] = doc.Title, d.Tint, d.Contact
+		values["cookie_notice"], values["profiles"] = d.CookieNotice, strings.Join(d.Profiles, "\n")
+	case partMissing:
+		values["not_found"] = d.NotFound
+	case partCode:
+		values["head"], values["foot"] = d.Head, d.Foot
+		yes("scripts", d.Scripts)
+	case partElsewhere:
+		values["upstream"], values["askers"] = d.Upstream, strings.Join(d.Askers, "\n")
+		yes("literal", d.Literal)
+		yes("any_case", d.AnyCase)
 	}
+	return web.Form{Values: values, Wrong: house.FieldErrors{}}
+}
+
+// doSettings saves a part of the settings.
+func doSettings(c *web.Console, x *gin.Context) {
+	part, site := x.Param("part"), x.Param("site")
+	f := web.Typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "scripts")
 	_, icon, err := web.FileSent(x, "icon", house.MostIcon)
 	if err != nil {
 		f.Wrong["icon"] = words.Capital(err.Error()) + "."
 	}
-	chosen := len(icon) > 0
 	if len(f.Wrong) == 0 {
-		err = pages.UpdateDetails(x.Request.Context(), c.House, web.Actor(x), site, f.Values["title"], f.Values["listing"] == "yes", d, icon, http.DetectContentType(icon))
+		err = pages.UpdateDetails(x.Request.Context(), c.House, web.Actor(x), site, func(d *pages.Description) {
+			switch part {
+			case partSearch:
+				d.Description = f.Values["description"]
+			case partPages:
+				d.Title, d.Contact, d.CookieNotice = f.Values["title"], f.Values["contact"], f.Values["cookie_notice"]
+				d.Tint, d.Profiles = strings.ToLower(f.Values["tint"]), strings.Fields(f.Values["profiles"])
+				if x.PostForm("no_icon") == "yes" {
+					d.Icon, d.IconType = "", ""
+				}
+				d.NewIcon, d.NewIconType = icon, http.DetectContentType(icon)
+			case partMissing:
+				d.NotFound = f.Values["not_found"]
+			case partCode:
+				d.Head, d.Foot, d.Scripts = f.Values["head"], f.Values["foot"], f.Values["scripts"] == "yes"
+			}
+		})
 		if err == nil {
-			c.Flash(x, "Kept. It shows on every page from now on.")
-			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/listing")
+			afterSettings(c, x, nil, "Saved. It holds for every page from now on.", part)
 			return
 		}
 		if !errors.As(err, &f.Wrong) {
@@ -146,11 +203,39 @@ func doDetails(c *web.Console, x *gin.Context) {
 			return
 		}
 	}
-	if chosen && f.Wrong["icon"] == "" {
+	if len(icon) > 0 && f.Wrong["icon"] == "" {
 		f.Wrong["icon"] = web.ChooseAgain
 	}
-	empty := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
-	showListing(c, x, http.StatusUnprocessableEntity, &f, empty, web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
+	showSettings(c, x, http.StatusUnprocessableEntity, part, f, web.Form{Values: map[string]string{}})
+}
+
+// doSearch shows what letting search engines in, or keeping them away, would do, and does it
+// where that was seen and is meant.
+func doSearch(c *web.Console, x *gin.Context) {
+	site, on := x.Param("site"), x.PostForm("listing") == "yes"
+	edit := func(d *pages.Description) { d.Listing = on }
+	back := cmp.Or(web.LocalPath(x.PostForm("back")), "/sites/"+site+"/settings")
+	if x.PostForm("meant") == "yes" {
+		err := pages.UpdateDetails(x.Request.Context(), c.House, web.Actor(x), site, edit)
+		c.Done(x, err, map[bool]string{true: "Applied. Search engines may list what anybody can open.", false: "Applied. Search engines are kept away."}[on], back)
+		return
+	}
+	would, err := pages.PreviewDetails(x.Request.Context(), c.House, web.Actor(x), site, edit)
+	if err != nil {
+		c.Done(x, err, "", back)
+		return
+	}
+	what := "Search engines are told to list nothing of this site. What they have listed already may show for some weeks."
+	if on {
+		what = "Search engines may list the pages that anybody can open, and no others."
+	}
+	v := web.NewChangeView(c, what, would)
+	v.To, v.Back = "/sites/"+site+"/settings/search-engines", back
+	v.Hide("listing", map[bool]string{true: "yes", false: "no"}[on])
+	v.Hide("back", back)
+	p := c.SitePage(x, "Settings")
+	p.View = v
+	c.Show(x, http.StatusOK, "house-change", p)
 }
 
 // addressFree says of an address, while it is typed, whether the site can have it.
@@ -166,7 +251,7 @@ func addressFree(c *web.Console, x *gin.Context) {
 	default:
 		v.Bad = []string{problem}
 		if free := pages.FreeAddresses(s, site, to); len(free) > 0 {
-			v.Good = []string{"Free are " + strings.Join(free, ", ") + "."}
+			v.Good = []string{"Still free: " + strings.Join(free, ", ") + "."}
 		}
 	}
 	c.Show(x, http.StatusOK, "checked", v)
@@ -178,10 +263,10 @@ func doAddress(c *web.Console, x *gin.Context) {
 	err := pages.ChangeAddress(x.Request.Context(), c.House, web.Actor(x), site, f.Values["address"])
 	switch {
 	case err == nil:
-		c.Flash(x, "The site stands at "+c.SiteHost(f.Values["address"])+" now. The old address leads on, page by page.")
-		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/listing")
+		c.Flash(x, "The site is at "+c.SiteHost(f.Values["address"])+" now. The old address leads there, page by page.")
+		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/settings/address")
 	case errors.As(err, &f.Wrong):
-		showListing(c, x, http.StatusUnprocessableEntity, nil, f, web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
+		showSettings(c, x, http.StatusUnprocessableEntity, partAddress, f, web.Form{Values: map[string]string{}})
 	default:
 		c.Fail(x, err)
 	}
@@ -194,15 +279,14 @@ func doUpstream(c *web.Console, x *gin.Context) {
 		Upstream: f.Values["upstream"], Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: web.EachWord(f.Values["askers"]),
 	})
 	if errors.As(err, &f.Wrong) {
-		empty := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
-		showListingWith(c, x, http.StatusUnprocessableEntity, nil, empty, empty, &f)
+		showSettings(c, x, http.StatusUnprocessableEntity, partElsewhere, f, web.Form{Values: map[string]string{}})
 		return
 	}
-	afterListing(c, x, err, "Kept. It holds from the next request on.")
+	afterSettings(c, x, err, "Saved. It holds from now on.", partElsewhere)
 }
 
 func doLetGo(c *web.Console, x *gin.Context) {
-	afterListing(c, x, pages.ReleaseAddress(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("address")), "The old address leads here no more.")
+	afterSettings(c, x, pages.ReleaseAddress(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("address")), "The old address no longer leads here.", partAddress)
 }
 
 func doShort(c *web.Console, x *gin.Context) {
@@ -214,14 +298,14 @@ func doShort(c *web.Console, x *gin.Context) {
 	}
 	err := pages.SetShortName(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), strings.ToLower(f.Values["name"]), f.Values["path"])
 	if errors.As(err, &f.Wrong) {
-		showListing(c, x, http.StatusUnprocessableEntity, nil, web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}, f)
+		showSettings(c, x, http.StatusUnprocessableEntity, partAddress, web.Form{}, f)
 		return
 	}
-	afterListing(c, x, err, "Kept.")
+	afterSettings(c, x, err, "Saved.", partAddress)
 }
 
-func afterListing(c *web.Console, x *gin.Context, err error, told string) {
-	c.Done(x, err, told, "/sites/"+x.Param("site")+"/listing")
+func afterSettings(c *web.Console, x *gin.Context, err error, told, part string) {
+	c.Done(x, err, told, strings.TrimSuffix("/sites/"+x.Param("site")+"/settings/"+part, "/"))
 }
 
 // shortQR serves a short name's address as a QR code, SVG or PNG.
@@ -248,7 +332,7 @@ type sheetCard struct {
 
 func shortSheet(c *web.Console, x *gin.Context) {
 	site, s := x.Param("site"), c.House.State()
-	p := c.SitePage(x, "Listing")
+	p := c.SitePage(x, "Settings")
 	v := &sheetView{Site: site}
 	for name, path := range s.Site(site).Short {
 		v.Cards = append(v.Cards, sheetCard{shortRow{name, c.SiteHost(site) + "/go/" + name, path, s.Title(site, path)}, "/sites/" + site + "/short/" + name + ".svg"})

@@ -22,11 +22,14 @@ import (
 	"velada/words"
 )
 
-// membersView is who may read a site by a login for it, who asks to, and what
-// membership is like.
+// membersView is a part of the view of members: who waits, who is one, letters, comments, or
+// what membership is like.
 type membersView struct {
-	At       string // the view's own address
+	At       string // where the members of the site are
+	Part     string
+	Parts    []web.Tab
 	Lists    []memberList
+	Query    string
 	Asking   []askingRow
 	Comments []commentRow
 	SignUp   signUpForm
@@ -35,19 +38,58 @@ type membersView struct {
 	Corners  []web.Choice
 	Groups   []web.Choice // that members can be put into
 	Standing string       // the sentence about signing up
+	Mail     string       // what becomes of letters
 }
 
 type memberList struct {
 	ID, Name, Empty string
 	Rows            []memberRow
-	Acts            []members.MemberChange
+	Acts            []web.Choice
 	Word            bool // an answer can carry a word
+	Pager           web.Pager
 }
 
 type memberRow struct {
 	ID, Name, Address, URL string
 	Answers                []store.Answer
 	Since                  string
+}
+
+// The parts of the view, by address.
+const (
+	partWaiting  = ""
+	partMembers  = "list"
+	partLetters  = "letters"
+	partComments = "comments"
+	partSettings = "settings"
+)
+
+func viewParts(at, here string, waiting, comments int) (tabs []web.Tab) {
+	note := func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return strconv.Itoa(n)
+	}
+	for _, p := range []struct{ id, name, note string }{
+		{partWaiting, "Waiting", note(waiting)}, {partMembers, "Members", ""}, {partLetters, "Letters", ""},
+		{partComments, "Comments", note(comments)}, {partSettings, "Membership settings", ""},
+	} {
+		tabs = append(tabs, web.Tab{Name: p.name, URL: strings.TrimSuffix(at+"/"+p.id, "/"), Note: p.note, On: p.id == here})
+	}
+	return tabs
+}
+
+// changeNames are what changes of members are called on their buttons.
+var changeNames = map[members.MemberChange]string{
+	members.Admit: "Approve", members.Refuse: "Decline", members.Block: "Block", members.Unblock: "Unblock", members.Remove: "Remove",
+}
+
+func acts(changes ...members.MemberChange) (list []web.Choice) {
+	for _, ch := range changes {
+		list = append(list, web.Choice{ID: string(ch), Name: changeNames[ch]})
+	}
+	return list
 }
 
 // mostWaysShown is for how many of those who ask it is worked out at once what saying
@@ -58,8 +100,25 @@ const MostWaysShown = 2
 type askingRow struct {
 	ID                              int64
 	Name, Address, Page, Word, When string
-	Ways                            []members.WayToSayYes
+	Ways                            []yesWay
 	Look                            string // where the ways are worked out; "" where they are shown
+}
+
+// yesWay is a way to let somebody in who asks, with what it opens.
+type yesWay struct{ ID, Text, Says string }
+
+func yesWays(ways []members.WayToSayYes) (rows []yesWay) {
+	for _, w := range ways {
+		says := "opens nothing to them"
+		if len(w.Opens) > 0 {
+			says = "opens " + web.ShortList(w.Opens)
+			if !w.Enough {
+				says += ", not the page they asked for"
+			}
+		}
+		rows = append(rows, yesWay{w.ID, w.Text, says})
+	}
+	return rows
 }
 
 type commentRow struct {
@@ -74,10 +133,12 @@ type signUpForm struct {
 }
 
 var signUpModes = []struct{ id, name string }{
-	{"closed", "Nobody can sign up on their own"}, {"approval", "Whoever signs up waits until somebody admits them"}, {"instant", "Whoever signs up is a member at once"},
+	{"closed", "Nobody can sign up on their own"}, {"approval", "Whoever signs up waits until somebody approves them"}, {"instant", "Whoever signs up is a member at once"},
 }
 
-func view(c *web.Console, x *gin.Context) { showMembers(c, x, http.StatusOK, &membersView{}) }
+func view(c *web.Console, x *gin.Context) {
+	showMembers(c, x, http.StatusOK, &membersView{Part: x.Param("part")})
+}
 
 func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	d, err := c.Site(x)
@@ -92,10 +153,10 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	ctx := x.Request.Context()
 	p := c.SitePage(x, "Members")
 	v.At, v.Standing = web.MembersURL(d.Site), words.SignUpWords(d.Then.SignUp)
-	v.Lists = []memberList{
-		{ID: "waiting", Name: "Waiting to be admitted", Empty: "Nobody waits.", Acts: []members.MemberChange{members.Admit, members.Refuse, members.Block}, Word: true},
-		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: []members.MemberChange{members.Block, members.Remove}},
-		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: []members.MemberChange{members.Unblock, members.Remove}},
+	lists := []memberList{
+		{ID: "waiting", Name: "Waiting to be approved", Empty: "Nobody waits to be approved.", Acts: acts(members.Admit, members.Refuse, members.Block), Word: true},
+		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: acts(members.Block, members.Remove)},
+		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: acts(members.Unblock, members.Remove)},
 	}
 	profiles, err1 := store.Profiles(ctx, c.House.Reader(), c.House.State().ID(d.Site))
 	asks, err2 := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.Site))
@@ -113,13 +174,31 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		if i := slices.IndexFunc(known, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
 			row.Address = known[i].Address
 		}
-		list := &v.Lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
+		list := &lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
 		list.Rows = append(list.Rows, row)
 	}
+	waiting := len(lists[0].Rows) + len(asks)
+	if v.Part == partWaiting {
+		v.Lists = lists[:1]
+	} else if v.Part == partMembers {
+		v.Lists = lists[1:]
+	}
+	v.Query = strings.TrimSpace(x.Query("q"))
+	for i := range v.Lists {
+		list := &v.Lists[i]
+		if want := strings.ToLower(v.Query); want != "" {
+			list.Rows = slices.DeleteFunc(list.Rows, func(r memberRow) bool { return !strings.Contains(strings.ToLower(r.Name+" "+r.Address), want) })
+		}
+		from, to := list.Pager.Cut(x, len(list.Rows))
+		list.Rows = list.Rows[from:to]
+	}
 	for _, l := range asks {
+		if v.Part != partWaiting {
+			break
+		}
 		row := askingRow{ID: l.ID, Name: c.House.NameOf(l.Who), Address: c.House.AddressText(l.Who), Page: d.State.Title(d.Site, l.Path), Word: l.Word, When: c.Moment(l.At)}
 		if look := strconv.FormatInt(l.ID, 10); len(v.Asking) < MostWaysShown && x.Query("asking") == "" || x.Query("asking") == look {
-			row.Ways = members.WaysToSayYes(ctx, c.House, web.Actor(x), l)
+			row.Ways = yesWays(members.WaysToSayYes(ctx, c.House, web.Actor(x), l))
 		} else {
 			row.Look = v.At + "?asking=" + look + "#asking-" + look
 		}
@@ -136,6 +215,18 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		}
 		return cmp.Compare(b.ID, a.ID)
 	})
+	held := 0
+	for _, one := range v.Comments {
+		if one.Waits {
+			held++
+		}
+	}
+	v.Parts = viewParts(v.At, v.Part, waiting, held)
+	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
+		c.NotFound(x)
+		return
+	}
+	v.Mail = c.MailWords(x)
 	for _, g := range d.Words.Document.Groups {
 		if c.House.MayKeep(ctx, web.Actor(x), g.ID) {
 			v.Groups = append(v.Groups, web.Choice{ID: g.ID, Name: cmp.Or(g.Name, g.ID), On: false})
@@ -182,13 +273,55 @@ func doMember(c *web.Console, x *gin.Context) {
 		web.HouseChange(c, x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
 		return
 	}
-	n, err := members.ChangeMembers(ctx, c.House, me, site, chosen, members.MemberChange(x.PostForm("change")), x.PostForm("word"))
+	change := members.MembersChange{Site: site, People: chosen, Change: members.MemberChange(x.PostForm("change")), Word: x.PostForm("word")}
+	if x.PostForm("back") == "list" || change.Change == members.Unblock || change.Change == members.Remove {
+		to += "/" + partMembers
+	}
+	if x.PostForm("meant") != "yes" {
+		would, err := members.PreviewMembers(ctx, c.House, me, change)
+		if err != nil {
+			c.Done(x, err, "", to)
+			return
+		}
+		v := web.NewChangeView(c, changeWords(c, x, change), would)
+		v.To, v.Back = web.MembersURL(site), to
+		for _, who := range chosen {
+			v.Hide("who", who)
+		}
+		v.Hide("change", string(change.Change))
+		v.Hide("word", change.Word)
+		v.Hide("back", x.PostForm("back"))
+		v.Do = changeNames[change.Change] + " " + web.Count(len(chosen), "person", "people")
+		p := c.SitePage(x, "Members")
+		p.View = v
+		c.Show(x, http.StatusOK, "house-change", p)
+		return
+	}
+	n, err := members.ChangeMembers(ctx, c.House, me, change)
 	if errors.Is(err, members.ErrOnTeam) {
 		c.Complain(x, words.Capital(err.Error())+".")
 		x.Redirect(http.StatusSeeOther, to)
 		return
 	}
-	c.Done(x, err, words.Capital(web.Count(n, "answer", "answers"))+": it holds from their next request on.", to)
+	c.Done(x, err, "Applied to "+web.Count(n, "person", "people")+".", to)
+}
+
+// changeWords says what a change of members does to whom.
+func changeWords(c *web.Console, x *gin.Context, change members.MembersChange) string {
+	w := words.Wording{Document: c.House.State().Policy.Document()}
+	who := words.And(w.People(change.People))
+	one := len(change.People) == 1
+	switch change.Change {
+	case members.Admit:
+		return who + web.Plural(len(change.People), " becomes a member.", " become members.") + " " + c.Told(x)
+	case members.Refuse:
+		return who + map[bool]string{true: " does not become a member.", false: " do not become members."}[one] + " " + c.Told(x)
+	case members.Block:
+		return who + map[bool]string{true: " is", false: " are"}[one] + " blocked: they get in by no way in for members, and cannot sign up again."
+	case members.Unblock:
+		return who + map[bool]string{true: " is a member again.", false: " are members again."}[one]
+	}
+	return who + map[bool]string{true: " is no longer a member.", false: " are no longer members."}[one]
 }
 
 // doSignUp sets who may become a member by themselves: rehearsed.
@@ -204,14 +337,14 @@ func doSignUp(c *web.Console, x *gin.Context) {
 		f.Wrong["mode"] = "Choose one of these."
 	}
 	if len(f.Wrong) > 0 {
-		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{SignUp: signUpForm{Form: f}})
+		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Part: partSettings, SignUp: signUpForm{Form: f}})
 		return
 	}
 	err := c.House.Trays.Rehearse(x.Request.Context(), web.Actor(x), x.Param("site"), func(draft *access.Site, _ map[string]store.NewSecret) error {
 		draft.SignUp = access.SignUp{Mode: f.Values["mode"], Domains: domains}
 		return nil
 	})
-	c.AfterRehearsing(x, err, web.MembersURL(x.Param("site")))
+	c.AfterRehearsing(x, err, web.MembersURL(x.Param("site"))+"/"+partSettings)
 }
 
 // doLike sets what membership of the site is like.
@@ -227,10 +360,10 @@ func doLike(c *web.Console, x *gin.Context) {
 	}
 	err := members.SetMembership(x.Request.Context(), c.House, web.Actor(x), site, m)
 	if errors.As(err, &f.Wrong) {
-		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Like: f})
+		showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Part: partSettings, Like: f})
 		return
 	}
-	c.Done(x, err, "Kept. It shows from the next request on.", web.MembersURL(site)+"#like")
+	c.Done(x, err, "Saved. It holds from now on.", web.MembersURL(site)+"/"+partSettings)
 }
 
 // nonEmpty returns the lines of a text that say something.
@@ -256,15 +389,15 @@ func doMemberLetter(c *web.Console, x *gin.Context) {
 	if len(f.Wrong) == 0 {
 		sent, unwanted, err := members.WriteToMembers(x.Request.Context(), c.House, web.Actor(x), site, to, f.Values["subject"], f.Values["text"])
 		if !errors.As(err, &f.Wrong) {
-			text := words.Capital(web.Count(sent, "letter is", "letters are")) + " on the way."
+			text := c.Sent(x, sent, "letter", "letters")
 			if unwanted > 0 {
-				text += " " + words.Capital(web.Count(unwanted, "member wants", "members want")) + " none, or no mail reaches them."
+				text += " " + words.Capital(web.Count(unwanted, "member wants", "members want")) + " none, or have no mailbox."
 			}
-			c.Done(x, err, text, web.MembersURL(site)+"#letter")
+			c.Done(x, err, text, web.MembersURL(site)+"/"+partLetters)
 			return
 		}
 	}
-	showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Letter: f})
+	showMembers(c, x, http.StatusUnprocessableEntity, &membersView{Part: partLetters, Letter: f})
 }
 
 func doAnswerAsking(c *web.Console, x *gin.Context) {
@@ -275,7 +408,7 @@ func doAnswerAsking(c *web.Console, x *gin.Context) {
 	} else {
 		err = members.AnswerLetIn(x.Request.Context(), c.House, web.Actor(x), site, id, x.PostForm("way"), x.PostForm("word"))
 	}
-	c.Done(x, err, "They are told by mail.", web.MembersURL(site)+"#asking")
+	c.Done(x, err, c.Told(x), web.MembersURL(site)+"#asking")
 }
 
 func doModerate(c *web.Console, x *gin.Context) {
@@ -286,7 +419,7 @@ func doModerate(c *web.Console, x *gin.Context) {
 	} else {
 		err = members.ModerateComment(x.Request.Context(), c.House, web.Actor(x), site, id, x.PostForm("action") == "show")
 	}
-	c.Done(x, err, "Done, for the very next request.", web.MembersURL(site)+"#comments")
+	c.Done(x, err, "Applied.", web.MembersURL(site)+"/"+partComments)
 }
 
 // membersOut returns the members of a site as a table.

@@ -25,23 +25,45 @@ type siteRow struct {
 	Trouble              string // why a rehearsal was not applied by itself
 }
 
+// mostWindows is how many pages of a site are drawn in the list.
+const mostWindows = 28
+
+// sitesView lists the sites that somebody has to do with.
+type sitesView struct {
+	Query string
+	Sorts []web.Choice
+	Count string
+	Any   bool // has to do with a site at all
+	Rows  []siteRow
+	Pager web.Pager
+	Reads []readRow // where they are on no team: what they may read
+}
+
+// readRow is a site that somebody may read without being on its team.
+type readRow struct{ Title, Host, URL string }
+
 func home(c *web.Console, x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") }
+
+// siteSorts are the orders that sites may be listed in.
+var siteSorts = []struct{ id, name string }{{"", "name"}, {"open", "most open first"}, {"changes", "changes not live"}}
 
 func sites(c *web.Console, x *gin.Context) {
 	s, me := c.House.State(), web.Actor(x)
 	at := access.At(c.House.Now())
-	troubles, err := store.Troubles(x.Request.Context(), c.House.Reader(), me.Who)
-	if err != nil {
-		c.Fail(x, err)
-		return
-	}
-	var rows []siteRow
+	p := c.Page(x, "Sites")
+	p.Here = "Sites"
+	v := &sitesView{Query: strings.TrimSpace(x.Query("q"))}
+	p.View = v
+	var mine []*access.Site
+	standing := map[string]access.Standing{}
 	open, inPart := 0, 0
 	for _, doc := range s.Policy.Document().Sites {
 		if c.House.CanAnywhere(me, doc.Address) == 0 {
 			continue
 		}
+		mine = append(mine, doc)
 		st := s.Policy.Standing(doc.Address, at)
+		standing[doc.Address] = st
 		switch {
 		case st.Strangers == 0:
 		case st.Strangers == st.Pages:
@@ -49,49 +71,117 @@ func sites(c *web.Console, x *gin.Context) {
 		default:
 			inPart++
 		}
-		row := newSiteRow(c, s, doc, st, at)
-		row.Trouble = troubles[s.ID(doc.Address)]
-		rows = append(rows, row)
 	}
-	p := c.Page(x, "Sites")
-	p.Here, p.View = "Sites", rows
-	if len(rows) > 0 {
-		sites := fmt.Sprintf("%d of %s", open+inPart, web.Count(len(rows), "site", "sites"))
-		switch {
-		case open+inPart == 0:
-			p.Standing.Rest = "Strangers can view none of " + web.Count(len(rows), "site", "sites") + "."
-		case inPart == 0:
-			p.Standing.Lit, p.Standing.Rest = "Anyone", " can view "+sites+"."
-		case open == 0:
-			p.Standing.Lit, p.Standing.Rest = "Anyone", " can view "+sites+" in part."
-		default:
-			p.Standing.Lit, p.Standing.Rest = "Anyone", fmt.Sprintf(" can view %s, %d of them in part.", sites, inPart)
+	v.Any = len(mine) > 0
+	if !v.Any {
+		if p.Steward {
+			x.Redirect(http.StatusSeeOther, "/new-site")
+			return
 		}
-		p.Standing.Quiet = nextChange(c, s, rows, at)
-	} else {
-		p.Standing.Rest = "There is no site yet."
+		p.Standing.Say("You look after no site.")
+		v.Reads = readable(c, s, me, at)
+		c.Show(x, http.StatusOK, "sites", p)
+		return
+	}
+	sayOfSites(c, s, p, mine, open, inPart, at)
+	want := strings.ToLower(v.Query)
+	mine = slices.DeleteFunc(mine, func(doc *access.Site) bool {
+		return !strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want)
+	})
+	sort := x.Query("sort")
+	slices.SortStableFunc(mine, func(a, b *access.Site) int {
+		byName := cmp.Compare(strings.ToLower(cmp.Or(a.Title, a.Address)), strings.ToLower(cmp.Or(b.Title, b.Address)))
+		switch sort {
+		case "open":
+			return cmp.Or(cmp.Compare(share(standing[b.Address]), share(standing[a.Address])), byName)
+		case "changes":
+			return cmp.Or(cmp.Compare(s.Site(b.Address).Working.Changes, s.Site(a.Address).Working.Changes), byName)
+		}
+		return byName
+	})
+	for _, o := range siteSorts {
+		v.Sorts = append(v.Sorts, web.Choice{ID: o.id, Name: o.name, On: o.id == sort})
+	}
+	v.Count = web.Count(len(mine), "site", "sites")
+	from, to := v.Pager.Cut(x, len(mine))
+	troubles, err := store.Troubles(x.Request.Context(), c.House.Reader(), me.Who)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	for _, doc := range mine[from:to] {
+		row := newSiteRow(c, s, doc, standing[doc.Address], at)
+		row.Trouble = troubles[s.ID(doc.Address)]
+		v.Rows = append(v.Rows, row)
 	}
 	c.Show(x, http.StatusOK, "sites", p)
 }
 
+// share is how much of a site strangers can view.
+func share(st access.Standing) float64 {
+	if st.Pages == 0 {
+		return 0
+	}
+	return float64(st.Strangers) / float64(st.Pages)
+}
+
+// sayOfSites puts into the head how many of the sites anyone can view, and what changes next.
+func sayOfSites(c *web.Console, s *house.State, p *web.Page, mine []*access.Site, open, inPart int, at access.Instant) {
+	sites := fmt.Sprintf("%d of %s", open+inPart, web.Count(len(mine), "site", "sites"))
+	switch {
+	case open+inPart == 0:
+		p.Standing.Say("Strangers can view none of " + web.Count(len(mine), "site", "sites") + ".")
+	case inPart == 0:
+		p.Standing.Anyone(" can view " + sites + ".")
+	case open == 0:
+		p.Standing.Anyone(" can view " + sites + " in part.")
+	default:
+		p.Standing.Anyone(fmt.Sprintf(" can view %s, %d of them in part.", sites, inPart))
+	}
+	p.Standing.Quietly(nextChange(s, mine, at))
+}
+
+// readable lists the published sites that let somebody in who works on none: those whose
+// front page opens to them, or a page that strangers do not get.
+func readable(c *web.Console, s *house.State, me house.Actor, at access.Instant) (rows []readRow) {
+	visitor := access.Visitor{Identity: s.Identity(me.Who)}
+	for _, doc := range s.Policy.Document().Sites {
+		site, strangers := s.Policy.Site(doc.Address), map[string]bool{}
+		for _, look := range site.FloorPlan(&access.Visitor{}, at) {
+			strangers[look.Path] = look.Decision.Outcome == access.Open
+		}
+		letsIn := func(l access.Look) bool {
+			return l.Decision.Outcome == access.Open && (l.Path == "/" || !strangers[l.Path])
+		}
+		if doc.State != "live" || !slices.ContainsFunc(site.FloorPlan(&visitor, at), letsIn) {
+			continue
+		}
+		rows = append(rows, readRow{cmp.Or(doc.Title, doc.Address), c.SiteHost(doc.Address), "/sign-in?site=" + doc.Address + "&path=/"})
+	}
+	return rows
+}
+
 func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Standing, at access.Instant) siteRow {
 	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
-	row := siteRow{Address: doc.Address, Title: cmp.Or(doc.Title, doc.Address), Host: c.SiteHost(doc.Address), Listing: "Kept from search engines"}
+	row := siteRow{Address: doc.Address, Title: cmp.Or(doc.Title, doc.Address), Host: c.SiteHost(doc.Address), Listing: "Search engines are kept away"}
 	switch {
 	case st.Listed > 0 && st.Listed == st.Pages:
-		row.Listing = "Found by search engines"
+		row.Listing = "Search engines may list it"
 	case st.Listed > 0:
-		row.Listing = "Search engines: " + web.Count(st.Listed, "page", "pages")
+		row.Listing = "Search engines may list " + web.Count(st.Listed, "page", "pages")
 	}
 	looks := s.Policy.Site(doc.Address).FloorPlan(&access.Visitor{}, at)
 	for _, path := range web.OrderedPaths(s, doc) {
+		if len(row.Windows) == mostWindows {
+			break
+		}
 		if i := slices.IndexFunc(looks, func(l access.Look) bool { return l.Path == path }); i >= 0 {
 			row.Windows = append(row.Windows, web.WindowOf(looks[i].Decision))
 		}
 	}
 	if st.State == "draft" {
 		row.Windows = nil
-		for range s.Site(doc.Address).Working.Order {
+		for range s.Site(doc.Address).Working.Order[:min(len(s.Site(doc.Address).Working.Order), mostWindows)] {
 			row.Windows = append(row.Windows, web.Window{Symbol: "hidden", Text: "not published"})
 		}
 	}
@@ -101,13 +191,13 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 			row.Edition += " · " + web.Count(n, "change", "changes")
 		}
 	} else {
-		row.Edition, row.Listing = "Working copy", ""
+		row.Edition, row.Listing = "Draft", ""
 	}
 	switch {
 	case st.State == "draft":
-		row.Lead, row.Sub = "Not published yet", web.Count(st.Previewers, "person", "people")+" can see the working copy"
+		row.Lead, row.Sub = "Not published yet", web.Count(st.Previewers, "person", "people")+" can see the draft"
 	case st.State == "down":
-		row.Lead, row.Sub = "Taken down", "visitors find nothing here"
+		row.Lead, row.Sub = "Unpublished", "visitors get nothing here"
 		if st.SayGone {
 			row.Sub = "visitors are told so"
 		}
@@ -119,16 +209,17 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 		if !st.HoldUntil.IsZero() {
 			row.Lead += " until " + w.When(st.HoldUntil)
 		}
-		row.Sub = web.PastHolding(st)
+		who, rest := web.PastHolding(st)
+		row.Sub = who + rest
 	default:
-		lit, rest := web.WhoViews(st, "it")
-		row.Lead = lit + rest
-		switch more := web.MoreViewers(st); {
+		who, _, rest := web.WhoViews(st, "it")
+		row.Lead = who + rest
+		switch more, how := web.MoreViewers(st); {
 		case st.Pages == 0:
 		case st.Strangers == 0:
-			row.Sub = web.Meets(st)
+			row.Sub = web.Gets(st)
 		case more != "":
-			row.Sub = more
+			row.Sub = more + how
 		default:
 			row.Sub = web.Count(st.Pages, "page", "pages")
 		}
@@ -137,12 +228,12 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 }
 
 // nextChange tells what changes next by the passing of time on the sites shown.
-func nextChange(c *web.Console, s *house.State, rows []siteRow, at access.Instant) string {
+func nextChange(s *house.State, sites []*access.Site, at access.Instant) string {
 	var soonest access.Instant
 	site := ""
-	for _, row := range rows {
-		if next := s.Policy.Site(row.Address).Instants(at); len(next) > 0 && (soonest.IsZero() || next[0].Before(soonest)) {
-			soonest, site = next[0], row.Title
+	for _, doc := range sites {
+		if next := s.Policy.Site(doc.Address).Instants(at); len(next) > 0 && (soonest.IsZero() || next[0].Before(soonest)) {
+			soonest, site = next[0], cmp.Or(doc.Title, doc.Address)
 		}
 	}
 	if site == "" {
@@ -164,31 +255,4 @@ func soonWords(t, now time.Time) string {
 func daysBetween(a, b time.Time) int {
 	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
 	return int(day(b).Sub(day(a)).Hours() / 24)
-}
-
-type jumpHit struct{ Name, Sub, URL string }
-
-// jump finds sites and pages by their names.
-func jump(c *web.Console, x *gin.Context) {
-	s, me := c.House.State(), web.Actor(x)
-	want := strings.ToLower(strings.TrimSpace(x.Query("q")))
-	var hits []jumpHit
-	for _, doc := range s.Policy.Document().Sites {
-		if want == "" || c.House.CanAnywhere(me, doc.Address) == 0 {
-			continue
-		}
-		if strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want) {
-			hits = append(hits, jumpHit{doc.Title, "site", "/sites/" + doc.Address})
-		}
-		for _, path := range web.OrderedPaths(s, doc) {
-			title := s.Title(doc.Address, path)
-			if c.House.Can(me, doc.Address, path) == 0 { // not even its title is told
-				continue
-			}
-			if strings.Contains(strings.ToLower(title+" "+path), want) {
-				hits = append(hits, jumpHit{title, "page of " + doc.Title, web.DoorURL(doc.Address, path, "")})
-			}
-		}
-	}
-	c.Show(x, http.StatusOK, "hits", hits[:min(len(hits), 12)])
 }

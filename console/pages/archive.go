@@ -17,39 +17,18 @@ import (
 	"velada/words"
 )
 
-// newSite shows the form that makes a site; doNewSite makes it.
-func newSite(c *web.Console, x *gin.Context) {
-	showNewSite(c, x, http.StatusOK, web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}})
+// archivesView offers a site's draft as a ZIP, and takes one.
+type archivesView struct {
+	Site     string
+	MayWrite bool
+	Parts    []web.Tab
 }
 
-func showNewSite(c *web.Console, x *gin.Context, status int, f web.Form) {
-	p := c.Page(x, "A new site")
-	if !p.Steward {
-		c.NotFound(x)
-		return
-	}
-	p.Here, p.View = "Sites", f
-	p.Standing.Rest = "A new site is seen by nobody but you until you publish it."
-	c.Show(x, status, "new-site", p)
-}
-
-func doNewSite(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "title", "address")
-	if f.Values["address"] == "" && f.Values["title"] != "" {
-		if free := pages.FreeAddresses(c.House.State(), "", f.Values["title"]); len(free) > 0 {
-			f.Values["address"] = free[0]
-		}
-	}
-	err := pages.NewSite(x.Request.Context(), c.House, web.Actor(x), f.Values["title"], f.Values["address"])
-	switch {
-	case err == nil:
-		c.Flash(x, "The site is made. Write its first page: nobody else sees it.")
-		x.Redirect(http.StatusSeeOther, "/sites/"+f.Values["address"]+"/pages?new=yes")
-	case errors.As(err, &f.Wrong):
-		showNewSite(c, x, http.StatusUnprocessableEntity, f)
-	default:
-		c.Fail(x, err)
-	}
+func archives(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	p := c.SitePage(x, "Pages")
+	p.View = archivesView{site, p.Site.MayWrite, viewParts(site, "", c.House.State().Site(site).Working.Changes)}
+	c.Show(x, http.StatusOK, "archives", p)
 }
 
 // archiveOut sends the working copy or an edition as a ZIP.
@@ -83,14 +62,14 @@ func archiveIn(c *web.Console, x *gin.Context) {
 	}
 	switch {
 	case errors.Is(err, content.ErrArchive):
-		c.Complain(x, "Nothing was taken in. "+words.Capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
+		c.Complain(x, "Nothing was imported. "+words.Capital(strings.TrimPrefix(err.Error(), content.ErrArchive.Error()+": "))+".")
 	case errors.Is(err, house.ErrSection):
-		c.Complain(x, "A whole site is taken in only by who may change all of it.")
+		c.Complain(x, "Only those who may change all of the site can import one.")
 	case err != nil:
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, words.Capital(web.Count(made, "page", "pages"))+" and "+web.Count(files, "file", "files")+" stand in the working copy now. Look at what differs before you publish.")
+		c.Flash(x, words.Capital(web.Count(made, "page", "pages"))+" and "+web.Count(files, "file", "files")+" are in the draft now. Look at the difference before you publish.")
 	}
 	afterUpload(x)
 }

@@ -42,7 +42,8 @@ type pagesView struct {
 	Files     []fileRow
 	Under     string
 	Place     web.Form
-	Look      string // where the working copy is looked at
+	Look      string // where the draft is previewed
+	Parts     []web.Tab
 }
 
 type treeRow struct {
@@ -62,6 +63,22 @@ type fileRow struct{ Path, Size, URL string }
 type newPageForm struct {
 	web.Form
 	Unders []web.Choice
+	InMenu bool
+}
+
+// viewParts are the parts of the view of pages: the draft, what was published, what differs.
+func viewParts(site, here string, changes int) []web.Tab {
+	tabs := []web.Tab{
+		{Name: "Draft", URL: "/sites/" + site + "/pages"},
+		{Name: "Editions", URL: "/sites/" + site + "/editions"},
+	}
+	if changes > 0 {
+		tabs = append(tabs, web.Tab{Name: "Difference", URL: "/sites/" + site + "/publish", Note: strconv.Itoa(changes)})
+	}
+	for i := range tabs {
+		tabs[i].On = tabs[i].Name == here
+	}
+	return tabs
 }
 
 // conflictView shows two states of a page side by side.
@@ -135,8 +152,9 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 	view := c.SitePage(x, "Pages")
 	v := &pagesView{Site: site, Page: p, Place: web.Form{Wrong: house.FieldErrors{}}, Form: web.Form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
 	v.Tree = tree(c, site, visible, p)
+	v.Parts = viewParts(site, "Draft", c.House.State().Site(site).Working.Changes)
 	if x.Query("new") != "" && view.Site.MayWrite {
-		v.New = &newPageForm{Form: web.Form{Values: map[string]string{"under": x.Query("under")}, Wrong: house.FieldErrors{}}}
+		v.New = &newPageForm{Form: web.Form{Values: map[string]string{"under": x.Query("under")}, Wrong: house.FieldErrors{}}, InMenu: true}
 	}
 	if p != nil {
 		v.MayWrite = c.House.Can(me, site, p.Path).Has(access.Write)
@@ -166,7 +184,7 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 	if v.New != nil {
 		for _, page := range append([]store.Page{{Path: "/"}}, visible...) {
 			if c.House.Can(me, site, page.Path).Has(access.Write) && !slices.ContainsFunc(v.New.Unders, func(u web.Choice) bool { return u.ID == page.Path }) {
-				name := "the top"
+				name := "no other page: at the top level"
 				if page.Path != "/" {
 					name = page.Title + " (" + page.Path + ")"
 				}
@@ -257,7 +275,7 @@ func tree(c *web.Console, site string, pages []store.Page, chosen *store.Page) (
 // copy and its links leading to where those pages are written.
 func rendering(c *web.Console, site, kind, body string) (template.HTML, error) {
 	if kind == "html" {
-		return "<p class=\"quiet\">A page with a look of its own is best looked at whole.</p>", nil
+		return "<p class=\"quiet\">A page with a look of its own is best previewed whole: choose a width above.</p>", nil
 	}
 	html, err := content.Render(body)
 	if err != nil {
@@ -284,7 +302,8 @@ type SavedAnswer struct {
 	Merged  bool          `json:"merged"`
 	Saved   string        `json:"saved"`
 	HTML    template.HTML `json:"html"`
-	Live    string        `json:"live"`    // which edition is live, and what is not
+	Live    string        `json:"live"`    // which edition is live
+	Since   string        `json:"since"`   // how much is not live
 	Publish bool          `json:"publish"` // whether there is anything to publish
 	Error   string        `json:"error,omitempty"`
 }
@@ -316,10 +335,10 @@ func savePage(c *web.Console, x *gin.Context) {
 			c.Fail(x, err)
 			return
 		}
-		live, _, anything := web.LiveNow(c.House.State(), site)
+		live := web.LiveNow(c.House.State(), site)
 		x.JSON(http.StatusOK, SavedAnswer{
 			Version: saved.Page.Version, Title: saved.Page.Title, Body: saved.Page.Body, Merged: saved.Merged,
-			Saved: savedAt(c, saved.Page), HTML: html, Live: live, Publish: anything,
+			Saved: savedAt(c, saved.Page), HTML: html, Live: live.Text, Since: live.Since, Publish: live.ToPublish,
 		})
 	case errors.As(err, &conflict):
 		if inPage {
@@ -367,15 +386,16 @@ func newPage(c *web.Console, x *gin.Context) {
 	if visible, err := visiblePages(c, x); err == nil && len(visible) == 0 && f.Values["path"] == "" {
 		to = "/"
 	}
-	p, err := pages.NewPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), to, f.Values["title"], "")
+	inMenu := x.PostForm("in_menu") == "yes"
+	p, err := pages.NewPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), house.PageDraft{Path: to, Title: f.Values["title"], NoMenu: !inMenu})
 	switch {
 	case err == nil:
 		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages/"+p.ID)
 	case errors.As(err, &f.Wrong):
-		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
+		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f, InMenu: inMenu} })
 	case errors.Is(err, house.ErrSection):
 		f.Wrong["under"] = words.Capital(err.Error()) + "."
-		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f} })
+		showPages(c, x, http.StatusUnprocessableEntity, nil, func(v *pagesView) { v.New = &newPageForm{Form: f, InMenu: inMenu} })
 	default:
 		c.Fail(x, err)
 	}
@@ -392,9 +412,9 @@ func placePage(c *web.Console, x *gin.Context) {
 	links, err := pages.MovePage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID, f.Values["path"], x.PostForm("in_menu") == "yes", x.PostForm("listing") == "yes")
 	switch {
 	case err == nil && links > 0:
-		c.Flash(x, "The page moved, and "+web.Count(links, "link", "links")+" to it "+web.Plural(links, "was", "were")+" put right.")
+		c.Flash(x, "The page moved, and "+web.Count(links, "link", "links")+" to it "+web.Plural(links, "was", "were")+" corrected.")
 	case err == nil:
-		c.Flash(x, "Kept in the working copy. Visitors see it with the next edition.")
+		c.Flash(x, "Saved in the draft. Visitors get it with the next edition.")
 	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
 		if errors.Is(err, house.ErrSection) {
 			f.Wrong["path"] = words.Capital(err.Error()) + "."
@@ -426,7 +446,7 @@ func dropPage(c *web.Console, x *gin.Context) {
 		err = pages.DropPage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID)
 	}
 	if err == nil {
-		c.Flash(x, fmt.Sprintf("“%s” is out of the working copy. Visitors lose it with the next edition, and are not told before.", p.Title))
+		c.Flash(x, fmt.Sprintf("“%s” is deleted from the draft. Visitors get it until the next edition.", p.Title))
 		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
 		return
 	}
@@ -448,7 +468,7 @@ func restorePage(c *web.Console, x *gin.Context) {
 	if err == nil {
 		_, err = pages.SavePage(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), p.ID, p.Version, old.Title, old.Body, false)
 	}
-	afterPage(c, x, err, "The earlier state is back. What stood there before can be brought back too.")
+	afterPage(c, x, err, "Restored. What stood there before can be restored too.")
 }
 
 func afterPage(c *web.Console, x *gin.Context, err error, told string) {
@@ -469,7 +489,7 @@ func addFile(c *web.Console, x *gin.Context) {
 	site := x.Param("site")
 	name, data, err := web.FileSent(x, "file", pages.MostFile)
 	if err != nil || data == nil {
-		text := "This file is empty, or none came."
+		text := "This file is empty, or none was sent."
 		if err != nil {
 			text = words.Capital(err.Error()) + "."
 		}
@@ -540,7 +560,7 @@ func workingFile(c *web.Console, x *gin.Context) {
 func dropFile(c *web.Console, x *gin.Context) {
 	err := pages.DropFile(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("path"))
 	if err == nil {
-		c.Flash(x, "The file is out of the working copy.")
+		c.Flash(x, "The file is removed from the draft.")
 	}
 	afterPage(c, x, err, "")
 }
@@ -580,6 +600,9 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	}
 	d.View, d.Policy, d.Then, d.Tray = "look", plan.Then, plan.Site, nil
 	section := c.House.Can(web.Actor(x), d.Site, "/") == 0
+	if me := web.Actor(x).Who; x.Query("as") == "" && d.Now.State == "draft" && !me.Bare() {
+		d.As = "person:" + string(me)
+	}
 	if section { // who else there is, is not told to them
 		d.As = "stranger"
 	}
@@ -590,10 +613,11 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	}
 	as := web.LookAs(c, d, web.Actor(x), plan.Then)
 	as.Edition = edition
+	c.Sessions.Put(x.Request.Context(), "looked "+string(d.State.ID(d.Site)), true)
 	p := c.SitePage(x, "Pages")
 	v := &web.WalkPage{Walk: d.Walk(), Working: true, Door: "/sites/" + d.Site + "/pages?path=" + url.QueryEscape(d.Path())}
 	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string { return d.URL(d.Page, d.As, "width", width) })
-	v.Walk.Meet.When = "working copy"
+	v.Walk.Meet.When = "draft"
 	v.Walk.Meet.Text = ""
 	if section {
 		v.Walk.Chips, v.Walk.Meet.Why, v.Walk.Section = nil, nil, true
@@ -627,7 +651,7 @@ func lookPlan(c *web.Console, x *gin.Context, d *web.Site) (rows []web.PlanRow, 
 		path := visible[i].Path
 		rows = append(rows, web.PlanRow{
 			Title: row.Title, URL: d.URL(path, d.As), Depth: row.Depth, Chosen: path == d.Path(), Note: row.Note,
-			Window: web.WindowOf(d.Policy.Site(d.Site).Decide(path, &visitor, d.At)),
+			Window: d.Drawn(d.Policy.Site(d.Site).Decide(path, &visitor, d.At)),
 		})
 	}
 	return rows, nil

@@ -60,7 +60,7 @@ func doPreview(c *web.Console, x *gin.Context) {
 	site := x.Param("site")
 	f := web.Typed(x, "label", "until")
 	until, ok := web.InstantAsked(f.Values["until"], c.House.State().Zone)
-	err := error(house.FieldErrors{"until": "Say until when it works."})
+	err := error(house.FieldErrors{"until": "Enter the date until which it works."})
 	if ok {
 		err = pages.SharePreview(x.Request.Context(), c.House, web.Actor(x), site, f.Values["label"], until.Time())
 	}
@@ -74,7 +74,7 @@ func doPreview(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, "Whoever has the link sees the working copy as you do, until it ends.")
+		c.Flash(x, "Whoever has the link sees the draft as you do, until it ends.")
 	}
 	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/look")
 }
@@ -88,6 +88,6 @@ func endPreview(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	c.Flash(x, "The link leads nowhere any more.")
+	c.Flash(x, "The link no longer works.")
 	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/look")
 }

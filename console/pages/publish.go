@@ -1,12 +1,14 @@
 package pages
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -42,7 +44,14 @@ type publishView struct {
 	Requests   []requestRow
 	Due        string
 	Form       web.Form
-	Viewers    string
+	Parts      []web.Tab
+
+	// Before a site is live for the first time:
+	Cards     []getsCard
+	Looks     []look
+	Forgotten []forgotten
+	MayDoor   bool
+	HostRest  string // what stands behind the address in the site's host
 }
 
 type differenceRow struct {
@@ -100,6 +109,15 @@ func showPublish(c *web.Console, x *gin.Context, status int, f web.Form) {
 	}
 	if len(due) > 0 {
 		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.Moment(due[0].Due))
+	}
+	v.MayDoor = p.Site.MayDoor
+	v.Parts = viewParts(site, "Difference", max(1, c.House.State().Site(site).Working.Changes))
+	if v.First && !v.Nothing && whole {
+		v.Parts = nil
+		if err := v.first(c, x, plan); err != nil {
+			c.Fail(x, err)
+			return
+		}
 	}
 	p.View = v
 	c.Show(x, status, "publish", p)
@@ -175,14 +193,7 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
 	}
 	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
-	v.Viewers = viewersOnce(plan.Then.Standing(site, c.At()), w)
 	return v
-}
-
-// viewersOnce says who can view a site once it is live.
-func viewersOnce(st access.Standing, w words.Wording) string {
-	sentence := web.SiteStanding(st, w)
-	return sentence.Lit + sentence.Rest
 }
 
 func doPublish(c *web.Console, x *gin.Context) {
@@ -192,7 +203,7 @@ func doPublish(c *web.Console, x *gin.Context) {
 	if x.PostForm("when") == "later" {
 		at, ok := web.InstantAsked(f.Values["due"], c.House.State().Zone)
 		if !ok {
-			f.Wrong["due"] = "Say when it is to go live."
+			f.Wrong["due"] = "Enter the date and time at which it is to go live."
 		}
 		due = at.Time()
 	}
@@ -213,6 +224,8 @@ func doPublish(c *web.Console, x *gin.Context) {
 	number, err := pages.Publish(x.Request.Context(), c.House, web.Actor(x), site, f.Values["note"], due)
 	var wrong house.FieldErrors
 	switch {
+	case err == nil && due.IsZero() && number == 1:
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/published")
 	case err == nil && due.IsZero():
 		c.Flash(x, fmt.Sprintf("Edition %d is live.", number))
 		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
@@ -233,13 +246,41 @@ func doPublish(c *web.Console, x *gin.Context) {
 	}
 }
 
+// publishedView is what follows the first publication: the address, to hand out.
+type publishedView struct {
+	Site, Title, URL, Who string
+	QR                    template.HTML
+}
+
+func published(c *web.Console, x *gin.Context) {
+	p := c.SitePage(x, "Pages")
+	if !p.Site.IsLive {
+		x.Redirect(http.StatusSeeOther, "/sites/"+p.Site.Address+"/publish")
+		return
+	}
+	qr, err := web.QRCode(p.Site.URL)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	p.View = publishedView{p.Site.Address, p.Site.Title, p.Site.URL, p.Standing.Text(true), template.HTML(qr)} // drawn here
+	c.Show(x, http.StatusOK, "published", p)
+}
+
+// addressQR sends the site's address as a QR code, to be kept as a file.
+func addressQR(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	_, kind, _ := strings.Cut(x.Request.URL.Path, "/address.")
+	c.SendQR(x, c.SiteURL(site), site, kind)
+}
+
 // doAsk asks those who may publish to do so.
 func doAsk(c *web.Console, x *gin.Context) {
 	if err := pages.AskToPublish(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("note")); err != nil {
 		c.Fail(x, err)
 		return
 	}
-	c.Flash(x, "Those who may publish find your wish at the front of the site and beside the differences.")
+	c.Flash(x, "Your request was sent. Those who may publish see it on the Overview and beside the difference.")
 	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/publish")
 }
 
@@ -252,12 +293,15 @@ type editionsView struct {
 	State      string
 	SayGone    bool
 	Changes    int
+	Number     int // of the edition that is live, or was
+	Parts      []web.Tab
+	Pager      web.Pager
 }
 
 type editionRow struct {
-	Number               int
-	When, Who, Note, URL string
-	Live                 bool
+	Number         int
+	When, Sub, URL string
+	Live           bool
 }
 
 func editions(c *web.Console, x *gin.Context) {
@@ -273,13 +317,24 @@ func editions(c *web.Console, x *gin.Context) {
 		return
 	}
 	s := c.House.State()
-	p := c.SitePage(x, "Editions")
+	p := c.SitePage(x, "Pages")
 	doc := s.SiteDocument(site)
-	v := &editionsView{Site: site, MayPublish: p.Site.MayPublish, State: doc.State, SayGone: doc.SayGone, Changes: p.Site.Changes}
-	for _, e := range list {
-		row := editionRow{Number: e.Number, When: c.Moment(e.At), Note: e.Note, URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
+	v := &editionsView{Site: site, MayPublish: p.Site.MayPublish, State: doc.State, SayGone: doc.SayGone, Changes: s.Site(site).Working.Changes}
+	v.Parts = viewParts(site, "Editions", v.Changes)
+	if live := s.Site(site).Live; live != nil {
+		v.Number = live.Number
+	}
+	from, to := v.Pager.Cut(x, len(list))
+	for _, e := range list[from:to] {
+		row := editionRow{Number: e.Number, When: c.Moment(e.At), URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
 		row.Live = s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number
-		row.Who = c.House.NameOf(e.Who)
+		row.Sub = c.House.NameOf(e.Who)
+		if row.Live {
+			row.Sub = row.When + ", " + row.Sub
+		}
+		if e.Note != "" {
+			row.Sub += ": " + e.Note
+		}
 		v.Rows = append(v.Rows, row)
 	}
 	if len(due) > 0 {
@@ -306,7 +361,7 @@ func edition(c *web.Console, x *gin.Context) {
 		return
 	}
 	v := newPublishView(c, x, plan)
-	p := c.SitePage(x, "Editions")
+	p := c.SitePage(x, "Pages")
 	v.Back, v.Number, v.At, v.Note = true, number, c.Moment(plan.Edition.At), plan.Edition.Note
 	v.MayPublish = p.Site.MayPublish
 	p.View = v
@@ -326,7 +381,7 @@ func doGoBack(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	c.Flash(x, fmt.Sprintf("Edition %d is live again. The working copy is as it was.", number))
+	c.Flash(x, fmt.Sprintf("Edition %d is live again. The draft is as it was.", number))
 	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
 }
 
@@ -335,21 +390,54 @@ func doCallOff(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	c.Flash(x, "It no longer goes live by itself.")
+	c.Flash(x, "That edition no longer goes live by itself.")
 	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
 }
 
-func doTakeDown(c *web.Console, x *gin.Context) {
-	action := x.PostForm("action")
-	err := pages.Unpublish(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), action != "back", action == "gone")
-	switch {
-	case err != nil && !errors.Is(err, house.ErrNothing):
-		c.Fail(x, err)
-		return
-	case action == "back":
-		c.Flash(x, "The site is served again.")
-	default:
-		c.Flash(x, "The site is taken down. It can be put back at any time.")
+// unpublish shows what taking the site away from visitors, or back to them, would do, and
+// does it where that was seen and is meant.
+func unpublish(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	action := cmp.Or(x.PostForm("action"), x.Query("action"))
+	doc := c.House.State().SiteDocument(site)
+	if action == "" {
+		action = "down"
+		if doc.State == "down" {
+			action = "back"
+		}
 	}
-	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/editions")
+	change := pages.Unpublishing{Site: site, Down: action != "back", SayGone: action == "gone"}
+	if x.Request.Method == http.MethodPost && x.PostForm("meant") == "yes" {
+		err := pages.Unpublish(x.Request.Context(), c.House, web.Actor(x), change)
+		switch {
+		case err != nil && !errors.Is(err, house.ErrNothing):
+			c.Fail(x, err)
+			return
+		case !change.Down:
+			c.Flash(x, "The site is published again.")
+		default:
+			c.Flash(x, "The site is unpublished. It can be published again at any time.")
+		}
+		x.Redirect(http.StatusSeeOther, "/sites/"+site+"/editions")
+		return
+	}
+	would, err := pages.PreviewUnpublish(x.Request.Context(), c.House, web.Actor(x), change)
+	if err != nil {
+		c.Done(x, err, "", "/sites/"+site+"/editions")
+		return
+	}
+	v := web.NewChangeView(c, change.Does(), would)
+	v.To, v.Back = "/sites/"+site+"/unpublish", "/sites/"+site+"/editions"
+	v.Hide("action", action)
+	v.Do = "Publish it again"
+	if change.Down {
+		v.Do = "Unpublish"
+		v.Choices = []web.Choice{
+			{ID: "down", Name: "Visitors get nothing, as if there had never been a site", On: action == "down"},
+			{ID: "gone", Name: "Visitors are told that it is unpublished", On: action == "gone"},
+		}
+	}
+	p := c.SitePage(x, "Pages")
+	p.View = v
+	c.Show(x, http.StatusOK, "house-change", p)
 }

@@ -8,8 +8,8 @@ import (
 // pagesRoutes lists the requests of this room.
 func routes() []web.Route {
 	return []web.Route{
-		web.Get("/new-site", web.SignedIn, newSite),
-		web.Post("/new-site", web.SignedIn, doNewSite),
+		web.Get("/new-site", web.Stewards, newSite),
+		web.Post("/new-site", web.Stewards, doNewSite),
 		web.Get("/sites/:site/here", web.WholeSite, watch),
 		web.Get("/sites/:site/pages", web.OnSite, view),
 		web.Get("/sites/:site/pages/:page", web.OnSite, page),
@@ -31,11 +31,17 @@ func routes() []web.Route {
 		web.Post("/sites/:site/previews/end", web.OnSite, endPreview),
 		web.Get("/sites/:site/publish", web.OnSite, publish),
 		web.Post("/sites/:site/publish", web.May(access.Publish, "You may write here, not publish: ask those who may."), doPublish),
+		web.Post("/sites/:site/publish/change", web.May(access.ChangeDoor, "You may look at this site's door, not change it."), changeFirst),
+		web.Get("/sites/:site/published", web.WholeSite, published),
+		web.Get("/sites/:site/address.svg", web.WholeSite, addressQR),
+		web.Get("/sites/:site/address.png", web.WholeSite, addressQR),
 		web.Post("/sites/:site/ask", web.OnSite, doAsk),
 		web.Get("/sites/:site/editions", web.OnSite, editions),
 		web.Get("/sites/:site/editions/:number", web.OnSite, edition),
 		web.Post("/sites/:site/editions/back", web.May(access.Publish, "You may look at this site's editions, not change which is live."), doGoBack),
 		web.Post("/sites/:site/editions/call-off", web.May(access.Publish, "You may look at this site's editions, not change which is live."), doCallOff),
-		web.Post("/sites/:site/editions/down", web.May(access.Publish, "You may look at this site's editions, not change which is live."), doTakeDown),
+		web.Get("/sites/:site/unpublish", web.May(access.Publish, "You may look at this site's editions, not change which is live."), unpublish),
+		web.Post("/sites/:site/unpublish", web.May(access.Publish, "You may look at this site's editions, not change which is live."), unpublish),
+		web.Get("/sites/:site/archives", web.OnSite, archives),
 	}
 }

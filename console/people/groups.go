@@ -25,6 +25,10 @@ import (
 
 // groupView is a group with its people, what hangs on it, and the ways into it.
 type groupView struct {
+	NoServer         bool // no mail server is set up
+	Query            string
+	Count            int // people in it
+	Pager            web.Pager
 	ID, Name, Window string
 	Steward          bool
 	Form             *web.Form
@@ -83,12 +87,15 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 	for _, id := range members {
 		is[id] = true
 	}
-	for _, p := range doc.People {
-		if !is[p.ID] {
-			continue
-		}
+	v.Query = strings.TrimSpace(x.Query("q"))
+	listed := slices.DeleteFunc(slices.Clone(doc.People), func(p access.Person) bool {
+		return !is[p.ID] || v.Query != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Address), strings.ToLower(v.Query))
+	})
+	v.Count, v.NoServer = len(members), s.Settings.Mail == nil
+	from, to := v.Pager.Cut(x, len(listed))
+	for _, p := range listed[from:to] {
 		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: slices.Contains(g.People, p.ID)}
-		if a, err := access.ParseAddress(p.Address); err == nil && !s.Settings.Reaches(a) {
+		if a, err := access.ParseAddress(p.Address); err == nil && (s.Settings.Mail == nil || !s.Settings.Reaches(a)) {
 			account, err := accounts.Account(ctx, c.House, store.Who(p.ID))
 			if err != nil {
 				c.Fail(x, err)
@@ -117,6 +124,9 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 			}
 		}
 		v.Uses = append(v.Uses, row)
+	}
+	if len(v.Sites) > 0 {
+		v.Sites = append(v.Sites, web.Choice{ID: "", Name: "the console’s"})
 	}
 	if v.Keepers.Values == nil {
 		list, err := store.Keepers(ctx, c.House.Reader(), g.ID)
@@ -186,7 +196,7 @@ func readGroupForm(c *web.Console, x *gin.Context, id string) (web.Form, people.
 func newGroup(c *web.Console, x *gin.Context) { showNewGroup(c, x, http.StatusOK, *groupForm(c, nil)) }
 
 func showNewGroup(c *web.Console, x *gin.Context, status int, f web.Form) {
-	p := c.Page(x, "A new group")
+	p := c.Page(x, "Add a group")
 	p.Here, p.View = "People", f
 	c.Show(x, status, "new-group", p)
 }
@@ -229,7 +239,7 @@ func doGroupPeople(c *web.Console, x *gin.Context) {
 	guests := roster.ReadGuests(x.PostForm("list"), c.House.State().Policy.Document())
 	chosen := slices.DeleteFunc(guests.People, func(who string) bool { return strings.Contains(who, "@") })
 	if len(guests.Problems) > 0 || len(chosen) == 0 {
-		c.Complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name people of the house. Somebody new comes by a roster, a join code or a steward."))
+		c.Complain(x, cmp.Or(strings.Join(guests.Problems, " "), "Name people of the house. Add a person comes by a roster, a join code or a steward."))
 		x.Redirect(http.StatusSeeOther, here)
 		return
 	}
@@ -250,7 +260,7 @@ func doJoinCode(c *web.Console, x *gin.Context) {
 	group, ctx, me := x.Param("group"), x.Request.Context(), web.Actor(x)
 	here := "/groups/" + group + "#codes"
 	if code := x.PostForm("drop"); code != "" {
-		c.Done(x, people.DropJoinCode(ctx, c.House, me, group, code), "The code lets nobody in any more.", here)
+		c.Done(x, people.DropJoinCode(ctx, c.House, me, group, code), "The code is turned off.", here)
 		return
 	}
 	f := web.Typed(x, "ends", "most", "approval")
@@ -260,7 +270,7 @@ func doJoinCode(c *web.Console, x *gin.Context) {
 		most = 0
 	}
 	if !ok {
-		f.Wrong["ends"] = "Say when it ends."
+		f.Wrong["ends"] = "Enter the date on which it ends."
 	} else if code, err := people.NewJoinCode(ctx, c.House, me, group, ends.Time(), most, f.Values["approval"] == "yes"); err == nil {
 		c.Flash(x, "The code is "+code.Code+". It is said at "+c.House.ConsoleURL+"/join")
 		x.Redirect(http.StatusSeeOther, here)
@@ -347,6 +357,7 @@ func doJoin(c *web.Console, x *gin.Context) {
 		joinPage(c, x, http.StatusOK, f, nil)
 		return
 	}
+	f.Values["password"] = x.PostForm("password")
 	j := people.Joining{Code: f.Values["code"], Name: f.Values["name"], Password: x.PostForm("password")}
 	if me, ok := c.WhoIsIn(x); ok {
 		j.Me = &me

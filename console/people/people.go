@@ -26,7 +26,7 @@ type peopleView struct {
 	Groups   []groupLine
 	Ofs      []web.Choice
 	Rows     []personRow
-	More     int
+	Pager    web.Pager
 	Form     *web.Form // for somebody new
 	Steward  bool
 }
@@ -37,8 +37,6 @@ type groupLine struct {
 }
 
 type personRow struct{ ID, Name, Address, Text string }
-
-const mostPeople = 100
 
 // people lists the people and groups of the house to stewards, and to those who
 // keep groups the groups that they keep.
@@ -62,7 +60,8 @@ func showPeople(c *web.Console, x *gin.Context, status int, f *web.Form) {
 			v.Ofs = append(v.Ofs, web.Choice{ID: "group:" + g.ID, Name: "in " + cmp.Or(g.Name, g.ID), On: v.Of == "group:"+g.ID})
 		}
 		rows := findRows(c, v.Find, v.Of)
-		v.Rows, v.More = rows[:min(len(rows), mostPeople)], max(0, len(rows)-mostPeople)
+		from, to := v.Pager.Cut(x, len(rows))
+		v.Rows = rows[from:to]
 	}
 	p := c.Page(x, "People")
 	p.Here, p.View = "People", v

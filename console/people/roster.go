@@ -131,7 +131,7 @@ func readRoster(c *web.Console, x *gin.Context, v *rosterView, p *pendingRoster,
 		v.Refused = words.Capital(strings.TrimSuffix(err.Error(), ".")) + "."
 		return f
 	}
-	v.Change = web.NewChangeView(c, house)
+	v.Change = web.NewChangeView(c, house.What, house.Preview)
 	return f
 }
 

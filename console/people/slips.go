@@ -81,7 +81,7 @@ type slipView struct {
 func showSlips(c *web.Console, x *gin.Context) {
 	sheet, there := web.Shelved[slipSheet](c.Shelf, x.Param("token"), web.Actor(x).Who)
 	if !there {
-		c.Refuse(x, http.StatusGone, "This sheet is not kept any more. Make a new one: the codes on the old one stop working then.")
+		c.Refuse(x, http.StatusGone, "This sheet is no longer kept. Make a new one: the codes on the old one stop working then.")
 		return
 	}
 	if x.Query("as") == "pdf" {

@@ -28,7 +28,7 @@ type ledgerView struct {
 	Kinds []web.Choice
 	Query string
 	Whole bool // the whole house's
-	More  bool
+	Pager web.Pager
 }
 
 type ledgerRow struct {
@@ -38,12 +38,10 @@ type ledgerRow struct {
 
 // ledgerKinds are what the kinds of entries are called.
 var ledgerKinds = map[string]string{
-	"door": "doors, passes, team", "promise": "promises", "holding": "what a holding page says", "edition": "editions", "state": "taken down, put back",
+	"door": "doors, passwords, team", "promise": "promises", "holding": "what a holding page says", "edition": "editions", "state": "unpublished, published again",
 	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "member": "members", "house": "the house", "import": "imports",
 	"invitation": "invitations, handing over", "people": "people and groups", "team": "why people are on teams",
 }
-
-const mostEntries = 200
 
 func ledger(c *web.Console, x *gin.Context) {
 	p := c.Page(x, "Ledger")
@@ -52,7 +50,7 @@ func ledger(c *web.Console, x *gin.Context) {
 		return
 	}
 	p.Here = "Ledger"
-	p.Standing.Rest = "Every change to access, with who made it and when."
+	p.Standing.Say("The ledger: " + words.Means("ledger") + ".")
 	showLedger(c, x, p, "")
 }
 
@@ -98,7 +96,15 @@ func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 		exportLedger(c, x, filter, cmp.Or(site, "house"), format)
 		return
 	}
-	filter.Most = mostEntries
+	s := c.House.State()
+	v := &ledgerView{At: x.Request.URL.Path, Form: f, Whole: site == ""}
+	n, err := store.CountLedger(x.Request.Context(), c.House.Reader(), filter)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	from, to := v.Pager.Cut(x, n)
+	filter.Skip, filter.Most = from, max(1, to-from)
 	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
 	if err != nil {
 		c.Fail(x, err)
@@ -112,8 +118,6 @@ func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 		c.Fail(x, err)
 		return
 	}
-	s := c.House.State()
-	v := &ledgerView{At: x.Request.URL.Path, Form: f, Whole: site == "", More: len(entries) == mostEntries}
 	for _, kind := range kinds {
 		v.Kinds = append(v.Kinds, web.Choice{ID: kind, Name: cmp.Or(ledgerKinds[kind], kind), On: kind == filter.Kind})
 	}

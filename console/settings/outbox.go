@@ -4,11 +4,14 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"velada/console/web"
 	"velada/core/content"
+	"velada/house"
 	"velada/store"
 )
 
@@ -18,6 +21,7 @@ type outboxView struct {
 	Find  string
 	Mail  *mailView
 	Sends string // what becomes of mail
+	Pager web.Pager
 }
 
 type mailRow struct {
@@ -28,12 +32,14 @@ type mailRow struct {
 
 type mailView struct {
 	mailRow
-	HTML template.HTML
-	Text string
+	HTML   template.HTML
+	Text   string
+	Masked bool // its link signs somebody in, and is not shown
+	Shown  bool // it is
 }
 
 var mailStatus = map[string]string{
-	"kept": "kept here", "waiting": "waits to be sent", "sent": "sent", "failed": "could not be sent", "unreachable": "no mail reaches this address",
+	"kept": "not sent: there is no mail server", "waiting": "waits to be sent", "sent": "the mail server took it", "failed": "could not be sent", "unreachable": "not sent: this account has no mailbox",
 }
 
 func outbox(c *web.Console, x *gin.Context) {
@@ -41,14 +47,21 @@ func outbox(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	list, err := store.Mails(x.Request.Context(), c.House.Reader(), x.Query("find"), 200)
+	v := &outboxView{Find: x.Query("find")}
+	n, err := store.CountMails(x.Request.Context(), c.House.Reader(), v.Find)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	v := &outboxView{Find: x.Query("find"), Sends: "There is no mail server: messages are kept here, and nowhere else."}
+	from, to := v.Pager.Cut(x, n)
+	list, err := store.MailsFrom(x.Request.Context(), c.House.Reader(), v.Find, from, to-from)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v.Sends = "There is no mail server: messages lie here and reach nobody. Set one up under Settings, or hand them on yourself."
 	if m := c.House.State().Settings.Mail; m != nil {
-		v.Sends = fmt.Sprintf("Mail is handed to %s, and kept here as it was written.", m.Host)
+		v.Sends = fmt.Sprintf("Mail is handed to %s, and kept here as it was written. A message counts as sent once that server took it.", m.Host)
 	}
 	row := func(m store.Mail) mailRow {
 		return mailRow{m.ID, c.Moment(m.At), m.Address, m.Subject, mailStatus[m.Status], m.Trouble, false}
@@ -66,7 +79,11 @@ func outbox(c *web.Console, x *gin.Context) {
 			c.NotFound(x)
 			return
 		}
-		v.Mail = &mailView{row(*m), template.HTML(content.Sanitise(m.HTML)), m.Text} // sanitised by content
+		if shown, there := web.Take[*house.Letter](c.Shelf, c.Sessions.PopString(x.Request.Context(), "letter"), web.Actor(x).Who); there && shown.ID == id {
+			m = shown
+		}
+		v.Mail = &mailView{mailRow: row(m.Mail), HTML: template.HTML(content.Sanitise(m.HTML)), Text: m.Text, Masked: m.Masked} // sanitised by content
+		v.Mail.Shown = !m.Masked && strings.Contains(m.Text, "/by-mail/") && !strings.Contains(m.Text, "/by-mail/not-kept")
 		for i := range v.Rows {
 			v.Rows[i].Here = v.Rows[i].ID == id
 		}
@@ -74,6 +91,24 @@ func outbox(c *web.Console, x *gin.Context) {
 	p := c.Page(x, "Outbox")
 	p.Here, p.View = "Outbox", v
 	c.Show(x, http.StatusOK, "outbox", p)
+}
+
+// showLink shows the link of a message that signs somebody in: it is written in the ledger,
+// and told to the person concerned.
+func showLink(c *web.Console, x *gin.Context) {
+	id, err := web.ReadNumber(x.Param("id"))
+	if err != nil {
+		c.NotFound(x)
+		return
+	}
+	letter, err := c.House.Outbox.ShowLink(x.Request.Context(), web.Actor(x), id)
+	if err != nil {
+		c.Done(x, err, "", "/outbox/"+x.Param("id"))
+		return
+	}
+	c.Sessions.Put(x.Request.Context(), "letter", c.Shelf.Put(web.Actor(x).Who, letter, time.Minute))
+	c.Flash(x, "The link is shown this once. That you looked at it is in the ledger, and "+letter.Address+" is told.")
+	x.Redirect(http.StatusSeeOther, "/outbox/"+x.Param("id"))
 }
 
 // mailFile returns a message as it stands on the wire.

@@ -67,5 +67,5 @@ func doEditors(c *web.Console, x *gin.Context) {
 		}
 		return nil
 	})
-	c.AfterRehearsing(x, err, "/sites/"+x.Param("site")+"/team")
+	c.AfterRehearsing(x, err, "/sites/"+x.Param("site")+"/team/roles")
 }

@@ -3,7 +3,6 @@ package team
 import (
 	"cmp"
 	"errors"
-	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -28,6 +27,8 @@ type inviteForm struct {
 	Sites   []web.Choice // others that they may be invited to as well
 	Mail    bool
 	Back    string
+
+	MailWords string // what becomes of mail, where it is not sent
 }
 
 // waitingRow is an invitation that nobody has answered.
@@ -37,6 +38,22 @@ type waitingRow struct {
 	Window                                  string
 	Over, Mailed, HandOver                  bool
 	entry                                   *access.TeamEntry // that waits
+}
+
+// Says tells in a sentence what somebody is invited to, by whom, and how long it holds.
+func (r waitingRow) Says() string {
+	text := "asked to take the site over"
+	if !r.HandOver {
+		text = words.Capital(words.Role(r.Role)) + ", for " + r.Section
+		if r.Window != "" {
+			text += ", " + r.Window
+		}
+	}
+	text += ", by " + r.By + ". "
+	if r.Over {
+		return text + "It ended on " + r.Ends + "."
+	}
+	return text + "Waiting " + r.Since + ", until " + r.Ends + "."
 }
 
 func waitingInvitations(c *web.Console, x *gin.Context, d *web.Site) (rows []waitingRow, err error) {
@@ -88,9 +105,7 @@ func newInviteForm(c *web.Console, x *gin.Context, d *web.Site, f web.Form, more
 	}
 	v := &inviteForm{Form: f, Back: "/sites/" + d.Site + "/team", Mail: f.Values["mail"] == "yes"}
 	v.Roles, v.Unders = rolesToGive(d, c.House.Can(me, d.Site, "/"), f.Values["role"]), d.Unders(f.Values["under"])
-	for _, r := range teams.Reasons {
-		v.Reasons = append(v.Reasons, web.Choice{ID: r, Name: r, On: f.Values["reason"] == r})
-	}
+	v.Reasons, v.MailWords = reasonChoices(f.Values["reason"]), c.MailWords(x)
 	for _, s := range d.State.Policy.Document().Sites {
 		if s.Address != d.Site && c.House.Can(me, s.Address, "/").Has(access.ManageTeam) {
 			v.Sites = append(v.Sites, web.Choice{ID: s.Address, Name: cmp.Or(s.Title, s.Address), On: slices.Contains(more, s.Address)})
@@ -136,9 +151,30 @@ func doInvite(c *web.Console, x *gin.Context) {
 	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/team#waiting")
 }
 
+// invited is the links of invitations of a site that are to be handed on by hand.
+type invited struct{ Site, Links string }
+
+// linksLife is how long links to hand on are shown to whoever made them.
+const linksLife = 30 * time.Minute
+
+// linksOf returns the links that are still to be handed on; "" where there is none.
+func linksOf(c *web.Console, x *gin.Context, site string) string {
+	in, _ := web.Shelved[invited](c.Shelf, c.Sessions.GetString(x.Request.Context(), "links"), web.Actor(x).Who)
+	if in.Site != site {
+		return ""
+	}
+	return in.Links
+}
+
+// hideLinks forgets the links that were to be handed on.
+func hideLinks(c *web.Console, x *gin.Context) {
+	web.Take[invited](c.Shelf, c.Sessions.PopString(x.Request.Context(), "links"), web.Actor(x).Who)
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/team")
+}
+
 // sayInvited says who was invited, and shows the links that are to be handed on.
 func sayInvited(c *web.Console, x *gin.Context, sent []teams.Sent) {
-	text := web.Count(len(sent), "invitation is", "invitations are") + " on the way."
+	text := c.Sent(x, len(sent), "invitation", "invitations")
 	var links []string
 	for _, s := range sent {
 		if s.Link != "" {
@@ -146,8 +182,8 @@ func sayInvited(c *web.Console, x *gin.Context, sent []teams.Sent) {
 		}
 	}
 	if len(links) > 0 {
-		text = "Hand this on; it is shown once:"
-		c.Sessions.Put(x.Request.Context(), "links", strings.Join(links, "\n"))
+		text = "Hand on what is shown below: each link works for its address alone."
+		c.Sessions.Put(x.Request.Context(), "links", c.Shelf.Put(web.Actor(x).Who, invited{x.Param("site"), strings.Join(links, "\n")}, linksLife))
 	}
 	c.Flash(x, words.Capital(text))
 }
@@ -167,7 +203,7 @@ func doInvitation(c *web.Console, x *gin.Context) {
 			againWithEntry(c, x, f)
 			return
 		}
-		c.Done(x, err, "Changed. They find it when they look at the invitation.", to)
+		c.Done(x, err, "Saved. They see it when they open the invitation.", to)
 	case "withdraw":
 		c.Done(x, teams.Withdraw(ctx, c.House, me, site, id), "The invitation is withdrawn; its link leads nowhere now.", to)
 	default:
@@ -243,7 +279,7 @@ func doOffer(c *web.Console, x *gin.Context) {
 		}
 		x.Redirect(http.StatusSeeOther, here)
 	case "account":
-		f := web.Typed(x, "name")
+		f := web.Typed(x, "name", "password")
 		who, made, err := teams.BeginAccount(ctx, c.House, token, f.Values["name"], x.PostForm("password"))
 		if errors.As(err, &f.Wrong) {
 			offer(c, x, http.StatusUnprocessableEntity, f, false)
@@ -257,8 +293,8 @@ func doOffer(c *web.Console, x *gin.Context) {
 		case made:
 			c.Enter(x, who, "password", false, map[string]string{"then": here})
 		default:
-			p := c.Page(x, "A letter is on its way")
-			p.Problem = fmt.Sprintf("A letter is on its way to %s. The link in it proves that the address is yours; then the invitation is accepted.", c.House.AddressText(who))
+			p := c.Page(x, "Check your mail")
+			p.Problem = c.House.LetterSays(c.House.AddressText(who)) + " The link in it proves that the address is yours; then the invitation is accepted."
 			c.Show(x, http.StatusOK, "problem", p)
 		}
 	case "ask":
@@ -328,7 +364,7 @@ func doLeave(c *web.Console, x *gin.Context) {
 	var refusal access.TeamRefusal
 	to := "/account"
 	if errors.As(err, &refusal) && c.House.Can(web.Actor(x), site, "/") != 0 {
-		to = "/sites/" + site + "/team"
+		to = "/sites/" + site + "/team/hand-over"
 	}
 	c.Done(x, err, "You have left the team.", to)
 }

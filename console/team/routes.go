@@ -5,6 +5,8 @@ import (
 	"velada/core/access"
 )
 
+var mayTeam = web.May(access.ManageTeam, "You can see this site's team, not change it.")
+
 // teamRoutes lists the requests of this room.
 func routes() []web.Route {
 	return []web.Route{
@@ -12,13 +14,15 @@ func routes() []web.Route {
 		web.Post("/invitations/:token", web.Open, doOffer),
 		web.Post("/account/invitation", web.SignedIn, answerInvitation),
 		web.Get("/sites/:site/team", web.WholeSite, team),
-		web.Post("/sites/:site/team/entry", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doEntry),
-		web.Post("/sites/:site/team/leave", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doLeaveTeam),
-		web.Post("/sites/:site/team/role", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doRole),
-		web.Post("/sites/:site/team/invite", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doInvite),
-		web.Post("/sites/:site/team/invitation", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doInvitation),
-		web.Post("/sites/:site/team/editors", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doEditors),
-		web.Post("/sites/:site/team/sections", web.May(access.ManageTeam, "You may look at this site's team, not change it."), doSections),
+		web.Get("/sites/:site/team/:part", web.WholeSite, team),
+		web.Post("/sites/:site/team/links", mayTeam, hideLinks),
+		web.Post("/sites/:site/team/entry", mayTeam, doEntry),
+		web.Post("/sites/:site/team/leave", mayTeam, doLeaveTeam),
+		web.Post("/sites/:site/team/role", mayTeam, doRole),
+		web.Post("/sites/:site/team/invite", mayTeam, doInvite),
+		web.Post("/sites/:site/team/invitation", mayTeam, doInvitation),
+		web.Post("/sites/:site/team/editors", mayTeam, doEditors),
+		web.Post("/sites/:site/team/sections", mayTeam, doSections),
 		web.Post("/sites/:site/team/hand-over", web.May(access.Own, "Only an owner can hand this site over."), doHandOver),
 		web.Post("/sites/:site/team/leave-self", web.OnSite, doLeave),
 	}

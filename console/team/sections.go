@@ -37,7 +37,7 @@ func newSectionsForm(d *web.Site, f web.Form) *sectionsForm {
 	v.OpensTo = []web.Choice{{ID: "class", Name: "the whole class", On: f.Values["opens_to"] == "class"}, {ID: "anyone", Name: "everyone", On: f.Values["opens_to"] == "anyone"}}
 	for _, p := range d.Now.Passes {
 		if !p.Revoked {
-			v.OpensTo = append(v.OpensTo, web.Choice{ID: "pass:" + p.ID, Name: "whoever has the pass “" + d.Words.Pass(p.ID) + "”", On: f.Values["opens_to"] == "pass:"+p.ID})
+			v.OpensTo = append(v.OpensTo, web.Choice{ID: "pass:" + p.ID, Name: "whoever has the password “" + d.Words.Pass(p.ID) + "”", On: f.Values["opens_to"] == "pass:"+p.ID})
 		}
 	}
 	return v
@@ -66,15 +66,15 @@ func doSections(c *web.Console, x *gin.Context) {
 	f := web.Typed(x, "class", "parent", "opens", "opens_to")
 	opens, ok := web.InstantAsked(f.Values["opens"], c.House.State().Zone)
 	if f.Values["opens"] != "" && !ok {
-		f.Wrong["opens"] = "This is no date and time."
+		f.Wrong["opens"] = web.NoDate
 	}
 	if len(f.Wrong) == 0 {
 		made, err := teams.GiveSections(x.Request.Context(), c.House, web.Actor(x), site, teams.SectionsForm{Class: f.Values["class"], Parent: f.Values["parent"], Opens: opens, OpensTo: f.Values["opens_to"]})
 		if !errors.As(err, &f.Wrong) {
 			if err == nil {
-				c.Flash(x, words.Capital(web.Count(made, "page is", "pages are"))+" in the working copy. Doors and team wait in the tray: apply it, then publish.")
+				c.Flash(x, words.Capital(web.Count(made, "page is", "pages are"))+" in the draft. Doors and team wait at the foot: apply them, then publish.")
 			}
-			c.AfterRehearsing(x, err, "/sites/"+site+"/team")
+			c.AfterRehearsing(x, err, "/sites/"+site+"/team/sections")
 			return
 		}
 	}

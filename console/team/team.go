@@ -22,6 +22,9 @@ import (
 // teamView is who may edit and run a site.
 type teamView struct {
 	Site      string
+	Part      string // people (""), roles, sections or hand-over
+	Parts     []web.Tab
+	Pager     web.Pager
 	MayChange bool
 	Entries   []entryRow
 	Form      *entryForm
@@ -34,9 +37,10 @@ type teamView struct {
 	Teams     []sectionRow // those that have a section
 	MaySplit  bool         // may give sections
 	HandOver  *web.Form
-	MayOwn    bool     // may hand it over
-	OnIt      bool     // the one who looks is on the team by name
-	Can       []string // the columns of the table
+	Stays     []web.Choice // what becomes of whoever hands it over
+	MayOwn    bool         // may hand it over
+	OnIt      bool         // the one who looks is on the team by name
+	Can       []string     // the columns of the table
 	People    []canRow
 	Roles     []roleRow
 }
@@ -73,10 +77,10 @@ type canMark struct {
 }
 
 type roleRow struct {
-	ID, Text, Edit string
-	Marks          []canMark
-	Own, New       bool
-	Holders        int
+	ID, Name, Text, Edit string
+	Marks                []canMark
+	Own, New             bool
+	Holders              int
 }
 
 type entryForm struct {
@@ -95,6 +99,36 @@ type roleForm struct {
 	Back string
 }
 
+// The parts of the view, by address.
+const (
+	partPeople   = ""
+	partRoles    = "roles"
+	partSections = "sections"
+	partHandOver = "hand-over"
+)
+
+func viewParts(site, here string) (tabs []web.Tab) {
+	for _, p := range []struct{ id, name string }{{partPeople, "People"}, {partRoles, "Roles"}, {partSections, "Sections"}, {partHandOver, "Hand over"}} {
+		tabs = append(tabs, web.Tab{Name: p.name, URL: strings.TrimSuffix("/sites/"+site+"/team/"+p.id, "/"), On: p.id == here})
+	}
+	return tabs
+}
+
+// part is the part of the view that a form stands on, or that the address asks for.
+func (f teamForms) part(x *gin.Context) string {
+	switch {
+	case f.role != nil:
+		return partRoles
+	case f.sections != nil:
+		return partSections
+	case f.handOver != nil:
+		return partHandOver
+	case f.entry != nil, f.invite != nil:
+		return partPeople
+	}
+	return x.Param("part")
+}
+
 func team(c *web.Console, x *gin.Context) { showTeam(c, x, http.StatusOK, teamForms{}) }
 
 func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
@@ -110,12 +144,23 @@ func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
 	}
 	p := c.SitePage(x, "Team")
 	p.Not = c.MayNotHere(x, access.ManageTeam)
-	v := &teamView{Site: d.Site, MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, Sections: again.sections, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
+	part := again.part(x)
+	v := &teamView{Site: d.Site, Part: part, Parts: viewParts(d.Site, part), MayChange: caps.Has(access.ManageTeam), Form: again.entry, RoleForm: again.role, Invite: again.invite, Sections: again.sections, HandOver: again.handOver, MayOwn: caps.Has(access.Own)}
+	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
+		c.NotFound(x)
+		return
+	}
 	if d.Reasons, err = store.TeamReasons(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site)); err != nil {
 		c.Fail(x, err)
 		return
 	}
 	v.Entries = entries(d)
+	first, last := v.Pager.Cut(x, len(v.Entries))
+	v.Entries = v.Entries[first:last]
+	if v.HandOver == nil {
+		v.HandOver = &web.Form{Values: map[string]string{}}
+	}
+	v.Stays = []web.Choice{{ID: "leave", Name: "leave the team"}, {ID: "admin", Name: "stay as admin"}, {ID: "owner", Name: "stay an owner beside them"}}
 	if v.Waiting, err = waitingInvitations(c, x, d); err != nil {
 		c.Fail(x, err)
 		return
@@ -128,7 +173,7 @@ func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
 	v.MaySplit = v.MayChange && caps.Has(access.ChangeDoor) && caps.Has(access.Write)
 	v.OnIt = slices.ContainsFunc(d.State.Policy.Site(d.Site).EntriesOf(d.State.Identity(web.Actor(x).Who), access.At(d.Real)), func(e access.TeamEntry) bool { return e.Group == "" })
 	if v.MayChange {
-		v.Links = c.Sessions.PopString(x.Request.Context(), "links")
+		v.Links = linksOf(c, x, d.Site)
 	}
 	if v.MayChange && again == (teamForms{}) {
 		switch asked := x.Query("entry"); {
@@ -150,7 +195,7 @@ func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
 	v.People = whoCan(d)
 	v.Roles = roleRows(d)
 	if d.Tray != nil {
-		p.Tray = web.TrayView(c, d.Tray, d.State, "/sites/"+d.Site+"/team")
+		p.Tray = web.TrayView(c, d.Tray, d.State, v.Parts[0].URL)
 	}
 	p.View = v
 	c.Show(x, status, "team", p)
@@ -177,7 +222,7 @@ func entries(d *web.Site) (rows []entryRow) {
 	site := d.Policy.Site(d.Site)
 	row := func(e access.TeamEntry, w words.Wording) entryRow {
 		r := entryRow{
-			Who: w.Entry(e), Role: e.Role, Section: words.Capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: EntryKey(e),
+			Who: w.Entry(e), Role: words.Role(e.Role), Section: words.Capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: EntryKey(e),
 			Means: "May " + words.CapabilityWords(site.RoleCapabilities(e.Role)) + ".",
 		}
 		switch {
@@ -254,9 +299,9 @@ func roles(d *web.Site) []string {
 func roleRows(d *web.Site) (rows []roleRow) {
 	for _, role := range roles(d) {
 		caps := d.Policy.Site(d.Site).RoleCapabilities(role)
-		r := roleRow{ID: role, Text: "May " + words.CapabilityWords(caps) + ".", Marks: marks(caps, 0), Own: !slices.Contains(web.RoleOrder, role)}
+		r := roleRow{ID: role, Name: words.Role(role), Text: "May " + words.CapabilityWords(caps) + ".", Marks: marks(caps, 0), Own: !slices.Contains(web.RoleOrder, role)}
 		if r.Own {
-			r.Edit = "/sites/" + d.Site + "/team?role=" + role
+			r.Edit = "/sites/" + d.Site + "/team/roles?role=" + role
 			r.New = !slices.ContainsFunc(d.Now.Roles, func(old access.Role) bool {
 				return old.ID == role && slices.Equal(old.Can, caps.Names())
 			})
@@ -278,7 +323,7 @@ func rolesToGive(d *web.Site, mine access.Capabilities, chosen string) (list []w
 	for _, role := range roles {
 		caps := d.Policy.Site(d.Site).RoleCapabilities(role)
 		if caps&^mine == 0 || role == chosen {
-			list = append(list, web.Choice{ID: role, Name: role + ": may " + words.CapabilityWords(caps), On: role == chosen})
+			list = append(list, web.Choice{ID: role, Name: words.Role(role) + ": may " + words.CapabilityWords(caps), On: role == chosen})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b web.Choice) int {
@@ -318,7 +363,8 @@ func waitingForm(d *web.Site, id string, waiting []waitingRow, mine access.Capab
 	return nil
 }
 
-func reasonChoices(chosen string) (list []web.Choice) {
+func reasonChoices(chosen string) []web.Choice {
+	list := []web.Choice{{ID: "", Name: "not said", On: chosen == ""}}
 	for _, r := range teams.Reasons {
 		list = append(list, web.Choice{ID: r, Name: r, On: r == chosen})
 	}
@@ -326,7 +372,7 @@ func reasonChoices(chosen string) (list []web.Choice) {
 }
 
 func newRoleForm(d *web.Site, asked string, mine access.Capabilities) *roleForm {
-	f := &roleForm{Form: web.Form{Values: map[string]string{}}, Back: "/sites/" + d.Site + "/team"}
+	f := &roleForm{Form: web.Form{Values: map[string]string{}}, Back: "/sites/" + d.Site + "/team/roles"}
 	has := access.CapabilitiesOf("preview")
 	if asked != "new" {
 		i := slices.IndexFunc(d.Then.Roles, func(r access.Role) bool { return r.ID == asked })
@@ -464,14 +510,14 @@ func doLeaveTeam(c *web.Console, x *gin.Context) {
 // doRole makes a role of the site's own, changes or deletes it: rehearsed.
 func doRole(c *web.Console, x *gin.Context) {
 	site := x.Param("site")
-	f := &roleForm{Form: web.Typed(x, "id"), ID: x.PostForm("role"), Back: "/sites/" + site + "/team"}
+	f := &roleForm{Form: web.Typed(x, "id"), ID: x.PostForm("role"), Back: "/sites/" + site + "/team/roles"}
 	can := access.CapabilitiesOf(x.PostFormArray("can")...).Names()
 	id := f.ID
 	if id == "" {
 		id = parts.Slug(f.Values["id"])
 		switch {
 		case id == "":
-			f.Wrong["id"] = "Call it by what its holder does, as in proofreader."
+			f.Wrong["id"] = "Enter what its holder does, such as proofreader."
 		case slices.Contains(web.RoleOrder, id):
 			f.Wrong["id"] = fmt.Sprintf("There is a role %s already.", id)
 		}
@@ -509,5 +555,5 @@ func doRole(c *web.Console, x *gin.Context) {
 		showTeam(c, x, http.StatusUnprocessableEntity, teamForms{role: f})
 		return
 	}
-	c.AfterRehearsing(x, err, "/sites/"+site+"/team")
+	c.AfterRehearsing(x, err, "/sites/"+site+"/team/roles")
 }

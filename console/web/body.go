@@ -43,7 +43,7 @@ func readForm(c *Console, x *gin.Context) {
 		return
 	}
 	if err != nil {
-		status, text := http.StatusBadRequest, "What you sent broke off on its way. Nothing was changed: go back, what you typed is still there, and send it again."
+		status, text := http.StatusBadRequest, "What you sent arrived in part only. Nothing was changed: go back, what you typed is still there, and send it again."
 		var large *http.MaxBytesError
 		if errors.As(err, &large) || strings.Contains(err.Error(), "too large") {
 			status, text = http.StatusRequestEntityTooLarge, "What you sent is too large: at most "+SizeWords(content.MostArchive)+" at once. Nothing was changed: go back, what you typed is still there."

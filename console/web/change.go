@@ -24,9 +24,15 @@ type ChangeView struct {
 	To      string // where it is made
 	Back    string
 	Uses    []people.GroupUse
+	Do      string // what the button says; "" is Apply now
+	Choices []Choice
+	Listed  []string // what search engines may list from then on, or no longer
 }
 
 type pair struct{ Name, Value string }
+
+// Hide adds what the form sends without showing it.
+func (v *ChangeView) Hide(name, value string) { v.Hidden = append(v.Hidden, pair{name, value}) }
 
 type changeSite struct {
 	Title  string
@@ -48,8 +54,13 @@ func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, th
 		HouseRefused(c, x, err, back)
 		return
 	}
-	v := NewChangeView(c, plan)
-	v.To, v.Back, v.Uses = x.Request.URL.Path, back, uses
+	v := NewChangeView(c, plan.What, plan.Preview)
+	v.To, v.Back, v.Uses = x.Request.URL.Path, back, slices.Clone(uses)
+	for i := range v.Uses {
+		if site := v.Uses[i].Site; site != "" {
+			v.Uses[i].Site = c.House.State().SiteTitle(site)
+		}
+	}
 	for name, values := range x.Request.PostForm {
 		for _, value := range values {
 			v.Hidden = append(v.Hidden, pair{name, value})
@@ -90,10 +101,16 @@ func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	x.Redirect(http.StatusSeeOther, back)
 }
 
-// NewChangeView shows what a change of people and groups would do.
-func NewChangeView(c *Console, plan *house.PeoplePreview) *ChangeView {
+// NewChangeView shows what a change that is made at once, once it is meant, would do.
+func NewChangeView(c *Console, what string, plan *house.Preview) *ChangeView {
 	s := c.House.State()
-	v := &ChangeView{What: plan.What, Nothing: len(plan.Impact.Full.Sites) == 0}
+	v := &ChangeView{What: what, Nothing: len(plan.Impact.Full.Sites) == 0}
+	if n := len(plan.Impact.NewlyListed); n > 0 {
+		v.Listed = append(v.Listed, "Search engines may list "+Count(n, "more page", "more pages")+": "+ShortList(plan.Impact.NewlyListed)+".")
+	}
+	if n := len(plan.Impact.NoLongerListed); n > 0 {
+		v.Listed = append(v.Listed, "Search engines are kept away from "+Count(n, "more page", "more pages")+": "+ShortList(plan.Impact.NoLongerListed)+".")
+	}
 	names := func(id string) string {
 		for _, doc := range []*access.Document{plan.Then.Document(), s.Policy.Document()} {
 			if name := (words.Wording{Document: doc}).Person(id); name != id {

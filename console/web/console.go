@@ -180,7 +180,7 @@ func onWholeSite(c *Console, x *gin.Context) {
 	if x.FullPath() == "/sites/:site" {
 		x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/pages")
 	} else {
-		c.Refuse(x, http.StatusForbidden, "Your part of this site is a section of it: you find it under Pages.")
+		c.Refuse(x, http.StatusForbidden, "Your part of this site is a section of it, under Pages.")
 	}
 	x.Abort()
 }
@@ -239,8 +239,11 @@ type Page struct {
 	Rules    bool   // may look at the house rules
 	Keeps    bool   // keeps a group
 	Here     string // the tab
+	Tabs     []Tab
+	Zone     string // the house's zone
+	Initials string // of who is signed in
 	Site     *SiteHead
-	Standing standingWords
+	Standing Sentence
 	Tray     *trayView
 	Flash    string
 	Bad      bool
@@ -253,12 +256,13 @@ type Page struct {
 // SiteHead is what stands above every view of a site.
 type SiteHead struct {
 	Address, Title, Host, URL string
-	Live                      string // which edition is live, and what is not
+	Live, Since               string // which edition is live, and how much is not
+	Rehearsal                 string // how much of their own rehearsal is not applied yet
 	MayDoor                   bool
+	IsLive                    bool // visitors get it, or a holding page instead
 	MaySee                    bool // may do something on the whole site
 	MayPreview, MayWrite      bool // somewhere on it
 	MayPublish, MayAdmit      bool
-	Changes                   int  // not live yet
 	ToPublish                 bool // the working copy is not what is live
 	Next                      int  // the number of the next edition
 }
@@ -267,7 +271,7 @@ type SiteHead struct {
 func (c *Console) Page(x *gin.Context, title string) *Page {
 	p := &Page{Title: title}
 	if s := c.House.State(); s != nil {
-		p.House = s.Policy.Document().House.Name
+		p.House, p.Zone = s.Policy.Document().House.Name, s.Policy.Document().House.Zone
 	}
 	if a, ok := x.Get("actor"); ok {
 		me := a.(house.Actor)
@@ -282,7 +286,7 @@ func (c *Console) Page(x *gin.Context, title string) *Page {
 		if err != nil {
 			slog.Error("reading what groups somebody keeps", "error", err)
 		}
-		p.Unseen, p.Keeps = unseen, len(kept) > 0
+		p.Unseen, p.Keeps, p.Initials = unseen, len(kept) > 0, initials(me.Name)
 	}
 	p.Flash = c.Sessions.PopString(x.Request.Context(), "flash")
 	p.Bad = c.Sessions.PopBool(x.Request.Context(), "bad")
@@ -303,6 +307,9 @@ func (c *Console) Complain(x *gin.Context, text string) {
 // Show answers with a view: rendered whole before the first byte is sent, so that one
 // that fails is told as failed.
 func (c *Console) Show(x *gin.Context, status int, name string, p any) {
+	if page, is := p.(*Page); is && page.Tabs == nil && page.Me != "" {
+		page.Tabs = houseTabs(page)
+	}
 	t := c.Templates[name]
 	root := "layout"
 	if t.Lookup("fragment") != nil {

@@ -12,9 +12,9 @@ func (f *Form) Window(zone *time.Location) (from, until access.Instant) {
 		if f.Values[field] == "" {
 			return access.Instant{}
 		}
-		t, err := time.ParseInLocation(LocalTime, f.Values[field], zone)
+		t, err := ReadLocal(f.Values[field], zone)
 		if err != nil {
-			f.Wrong[field] = "This is no date and time as in 2026-12-12T20:00."
+			f.Wrong[field] = NoDate
 			return access.Instant{}
 		}
 		return access.At(t)

@@ -1,10 +1,12 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -40,7 +42,26 @@ type Choice struct {
 	On       bool
 }
 
-const LocalTime = "2006-01-02T15:04"
+// LocalTime is how a date and time is written everywhere: in fields, sentences and lists.
+const LocalTime = "2 Jan 2006 15:04"
+
+// localTimes are the ways in which a date and time may be typed.
+var localTimes = []string{LocalTime, "2 January 2006 15:04", "2 Jan 2006, 15:04", "2006-01-02T15:04", "2006-01-02 15:04", "2 Jan 2006", "2 January 2006", "2006-01-02"}
+
+// NoDate is said of what was typed for a date and is none.
+const NoDate = "This is no date and time, such as 12 Dec 2026 20:00."
+
+var errNoDate = errors.New("no date and time, such as 12 Dec 2026 20:00")
+
+// ReadLocal reads a date and time as it was typed, in the house's zone.
+func ReadLocal(text string, zone *time.Location) (time.Time, error) {
+	for _, layout := range localTimes {
+		if t, err := time.ParseInLocation(layout, strings.TrimSpace(text), zone); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, errNoDate
+}
 
 // Local writes an instant for a field, in the house's zone.
 func (d *Site) Local(i access.Instant) string {

@@ -83,7 +83,7 @@ func changeWords(site access.SiteImpact, w words.Wording) string {
 		}
 		for who := range set {
 			if strings.HasPrefix(who, "pass:") || strings.HasPrefix(who, "link:") {
-				parts = append(parts, w.Observer(who)+" "+verb)
+				parts = append(parts, strings.TrimPrefix(strings.TrimPrefix(w.Observer(who), "Password "), "Link ")+" "+verb)
 				return
 			}
 		}
@@ -100,7 +100,7 @@ func changeWords(site access.SiteImpact, w words.Wording) string {
 		parts = append(parts, "the team may do other things")
 	}
 	if len(parts) == 0 {
-		parts = append(parts, "strangers meet another page")
+		parts = append(parts, "strangers get another page")
 	}
 	return strings.Join(parts[:min(2, len(parts))], ", ")
 }

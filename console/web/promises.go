@@ -13,7 +13,7 @@ func (d *Site) PromiseRow(j access.Judgement) PromiseRow {
 	if j.Kept {
 		return row
 	}
-	row.Breaks = fmt.Sprintf("%s meets “%s” on %s", d.Words.Observer(j.Breaks.Who), OutcomeWords(j.Breaks.Outcome), j.Breaks.Path)
+	row.Breaks = fmt.Sprintf("%s gets “%s” on %s", d.Words.Observer(j.Breaks.Who), OutcomeWords(j.Breaks.Outcome), j.Breaks.Path)
 	at := ""
 	if access.At(d.Real).Before(j.Breaks.At) {
 		row.Breaks += ", from " + d.Words.When(j.Breaks.At)
@@ -22,6 +22,17 @@ func (d *Site) PromiseRow(j access.Judgement) PromiseRow {
 	row.URL = ViewURL(j.Promise.Site, "sightlines", j.Breaks.Path, j.Breaks.Who, "at", at, "promise", j.Promise.ID)
 	row.URL = strings.ReplaceAll(row.URL, "&at=&", "&")
 	return row
+}
+
+// Turn says how a rehearsal turns it; "" where it does not.
+func (r PromiseRow) Turn() string {
+	switch {
+	case r.Was && !r.Kept:
+		return "Kept until now."
+	case !r.Was && r.Kept:
+		return "Broken until now."
+	}
+	return ""
 }
 
 // PromiseRow is a promise with whether it is kept.

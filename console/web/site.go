@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"log/slog"
 	"net/url"
 	"slices"
 	"strings"
@@ -29,11 +30,11 @@ func DoorURL(site, path, as string, more ...string) string {
 func ViewURL(site, view, path, as string, more ...string) string {
 	q := url.Values{}
 	if path == parts.LetIn {
-		view = "holding"
+		view = "holding/past"
 	} else if path != "" {
 		q.Set("page", path)
 	}
-	if as != "" && as != "stranger" {
+	if as != "" && (as != "stranger" || view == "look") { // the draft is looked at as the team first
 		q.Set("as", as)
 	}
 	for i := 0; i+1 < len(more); i += 2 {
@@ -94,6 +95,7 @@ type ScopeView struct {
 	SeenBy        string
 	Plan          []PlanRow
 	Holding, Keys PlanRow
+	Forecast      string // "once applied", or when; "" is now
 	MayChange     bool
 }
 
@@ -115,11 +117,11 @@ type TableLink struct {
 
 // Scope is the floor plan on a view; here names what is chosen beside its pages.
 func (d *Site) Scope(here string) ScopeView {
-	v := ScopeView{Plan: d.Plan(), SeenBy: LowerArticle(d.Words.Observer(d.As))}
+	v := ScopeView{Plan: d.Plan(), SeenBy: LowerArticle(d.Words.Observer(d.As)), Forecast: d.forecast()}
 	up := d.Then.Holding
-	v.Holding = PlanRow{Title: "Holding page", URL: "/sites/" + d.Site + "/holding", Window: Window{Symbol: "plain"}, Note: "not up", Chosen: here == "holding"}
+	v.Holding = PlanRow{Title: "Holding page", URL: "/sites/" + d.Site + "/holding", Window: Window{Symbol: "plain"}, Note: "not shown", Chosen: here == "holding"}
 	if up.On {
-		v.Holding.Note, v.Holding.Window = "up", Window{Symbol: "held"}
+		v.Holding.Note, v.Holding.Window = "shown", Window{Symbol: "held"}
 		next := d.Policy.Site(d.Site).HoldingDates(d.At, 1)
 		switch {
 		case up.Repeat != nil && len(next) == 0:
@@ -133,13 +135,35 @@ func (d *Site) Scope(here string) ScopeView {
 			v.Holding.Note, v.Holding.Window = "ended", Window{Symbol: "plain"}
 		}
 	}
-	v.Keys = PlanRow{Title: "Passes and links", URL: "/sites/" + d.Site + "/passes", Window: Window{Symbol: "key"}, Note: fmt.Sprint(len(d.Then.Passes) + len(d.Then.Links)), Chosen: here == "passes"}
+	v.Keys = PlanRow{Title: "Passwords and links", URL: "/sites/" + d.Site + "/passes", Window: Window{Symbol: "key"}, Note: fmt.Sprint(len(d.Then.Passes) + len(d.Then.Links)), Chosen: here == "passes"}
 	if here != "door" && here != "walk" {
 		for i := range v.Plan {
 			v.Plan[i].Chosen = false
 		}
 	}
 	return v
+}
+
+// forecast says in what respect what is shown is not now; "" where it is.
+func (d *Site) forecast() string {
+	switch {
+	case d.View == "look":
+		return "if the draft were live"
+	case d.Asked != "" && d.Tray != nil:
+		return "once applied, on " + d.Words.When(d.At)
+	case d.Asked != "":
+		return "on " + d.Words.When(d.At)
+	case d.Tray != nil:
+		return "once applied"
+	}
+	return ""
+}
+
+// Drawn is the window for a decision: what would be is drawn in outline.
+func (d *Site) Drawn(decision access.Decision) Window {
+	w := WindowOf(decision)
+	w.Outline = d.forecast() != ""
+	return w
 }
 
 // Walk is the panel of whoever walks in.
@@ -264,22 +288,28 @@ func InstantAsked(text string, zone *time.Location) (access.Instant, bool) {
 	if at, err := access.ParseInstant(text); err == nil {
 		return at, true
 	}
-	t, err := time.ParseInLocation(LocalTime, text, zone)
+	t, err := ReadLocal(text, zone)
 	return access.At(t), err == nil
 }
 
-// LiveNow says which edition of a site is live, how many changes are not, and
-// whether there is anything to publish.
-func LiveNow(s *house.State, address string) (live string, changes int, anything bool) {
+// Live says which edition of a site visitors read, and what of the draft they do not yet.
+type Live struct {
+	Text      string // "Edition 7 is live"
+	Since     string // "3 changes since"; "" where there is none
+	ToPublish bool   // there is something to publish
+}
+
+// LiveNow returns what is live of a site.
+func LiveNow(s *house.State, address string) Live {
 	e, w := s.Site(address).Live, s.Site(address).Working
 	if e == nil {
-		return "Nothing is live yet", 0, len(w.Order) > 0
+		return Live{Text: "Nothing is live yet", ToPublish: len(w.Order) > 0}
 	}
-	live = fmt.Sprintf("Edition %d is live", e.Number)
+	live := Live{Text: fmt.Sprintf("Edition %d is live", e.Number), ToPublish: w.Changes > 0}
 	if w.Changes > 0 {
-		live += " · " + Count(w.Changes, "change", "changes") + " since"
+		live.Since = Count(w.Changes, "change", "changes") + " since"
 	}
-	return live, w.Changes, w.Changes > 0
+	return live
 }
 
 // SitePage begins a view of a site: its band, with the standing sentence and
@@ -295,7 +325,15 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
 	p.Site.MayAdmit = caps.Has(access.ManageMembers)
-	p.Site.Live, p.Site.Changes, p.Site.ToPublish = LiveNow(s, address)
+	live := LiveNow(s, address)
+	p.Site.Live, p.Site.Since, p.Site.ToPublish = live.Text, live.Since, live.ToPublish
+	if n, err := c.House.Trays.Pending(x.Request.Context(), Actor(x), address); err != nil {
+		slog.Error("looking for a rehearsal", "site", address, "error", err)
+	} else if n > 0 {
+		p.Site.Rehearsal = Count(n, "change", "changes") + " not applied yet"
+	}
+	p.Site.IsLive = doc.State == "live"
+	p.Tabs = siteTabs(p.Site, here)
 	p.Site.Next = s.Site(address).Working.Next
 	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
 	p.Standing = SiteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
@@ -318,16 +356,16 @@ func (d *Site) Plan() []PlanRow {
 		l := looks[path]
 		r := PlanRow{
 			Title: title, URL: d.URL(page, d.As), Page: page, Depth: min(depth, 3), Chosen: page == d.Page || page == d.Path() && d.Page != "" && page != "",
-			Window: WindowOf(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
+			Window: d.Drawn(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
 		}
 		switch {
 		case page == "":
 		case l.Hidden:
 			r.Note = "hidden"
 		case l.Door == "also":
-			r.Note = "also"
+			r.Note = "both doors"
 		case l.Door == "instead":
-			r.Note = "own door"
+			r.Note = "own door only"
 		}
 		return r
 	}
@@ -478,12 +516,30 @@ func (d *Site) wayRow(w access.Way, key string) WayRow {
 	case "network":
 		row.Sub = "by their network address, without a further step"
 	}
+	if why := d.opensToNobody(w); why != "" {
+		row.Sub = why
+	}
 	if !w.From.IsZero() && d.At.Before(w.From) {
 		row.Sub += " · not open yet"
 	} else if !w.Until.IsZero() && !d.At.Before(w.Until) {
 		row.Sub += " · has ended"
 	}
 	return row
+}
+
+// opensToNobody says of a way why it lets nobody in as things are; "" where it lets somebody in.
+func (d *Site) opensToNobody(w access.Way) string {
+	switch {
+	case w.Way == "members" && d.Policy.Site(d.Site).CountWay(w, d.At) == 0 && d.Then.SignUp.Mode == "closed":
+		return "lets nobody in: the site has no members, and sign-up is closed"
+	case w.Way == "members" && d.Policy.Site(d.Site).CountWay(w, d.At) == 0:
+		return "lets nobody in yet: nobody has signed up"
+	case w.Way == "groups" && d.Policy.Site(d.Site).CountWay(w, d.At) == 0:
+		return "lets nobody in yet: nobody is in it"
+	case w.Way == "pass" && len(d.passesOf(w)) == 0:
+		return "lets nobody in yet: there is no password"
+	}
+	return ""
 }
 
 // peopleOf says how many people a way lets in today: the core counts them.
@@ -526,7 +582,7 @@ func (d *Site) passWords(w access.Way) string {
 		text = "used " + Count(uses, "time", "times")
 	}
 	if weak {
-		text += " · weak"
+		text += " · too easy to guess"
 	}
 	return text
 }
@@ -535,7 +591,7 @@ func (d *Site) passWords(w access.Way) string {
 func (d *Site) passWindow(w access.Way) string {
 	if passes := d.passesOf(w); len(passes) == 1 && w.From.IsZero() && w.Until.IsZero() {
 		if passes[0].Revoked {
-			return "revoked"
+			return "turned off"
 		}
 		return d.Words.Window(passes[0].From, passes[0].Until)
 	}
@@ -553,7 +609,7 @@ func (d *Site) ElseWords() string {
 	case access.Held:
 		return "the holding page"
 	case access.Gone:
-		return "a page that says the site is taken down"
+		return "a page that says the site is unpublished"
 	}
 	return doorWords(decision.Offers)
 }
@@ -601,19 +657,19 @@ func (d *Site) meet() meetView {
 	decision, steps := d.Policy.Explain(d.Site, d.Path(), &visitor, d.At)
 	was := d.State.Policy.Site(d.Site).Decide(d.Path(), &before, d.At)
 	m := meetView{
-		Window: WindowOf(decision), Path: d.Path(), Status: fmt.Sprint(decision.Status()), When: d.when(),
+		Window: d.Drawn(decision), Path: d.Path(), Status: fmt.Sprint(decision.Status()), When: d.when(),
 		NoIndex: d.Policy.Site(d.Site).NoIndex(d.Path(), d.At), ForSearch: d.As == "search",
 	}
 	if d.Tray != nil {
 		if was.Outcome != decision.Outcome {
-			m.Now = "Before it is applied: " + strings.ToLower(meetHeadline(was, d)) + "."
+			m.Now = "Until it is applied: " + strings.ToLower(meetHeadline(was, d)) + "."
 		}
 	}
 	m.Headline, m.Text = meetHeadline(decision, d), meetText(decision, d)
 	for _, step := range steps {
 		symbol := map[access.Sign]Window{
-			access.SignLit: {"open", "lets through"}, access.SignStep: {"step", "opens after a step"}, access.SignShut: {"shut", "turns away"},
-			access.SignHidden: {"hidden", "looks as if it did not exist"}, access.SignHeld: {"held", "a holding page"}, access.SignPlain: {"plain", ""},
+			access.SignLit: {Symbol: "open", Text: "lets through", Outline: true}, access.SignStep: {Symbol: "step", Text: "opens after a step", Outline: true}, access.SignShut: {Symbol: "shut", Text: "turns away", Outline: true},
+			access.SignHidden: {Symbol: "hidden", Text: "looks as if it did not exist", Outline: true}, access.SignHeld: {Symbol: "held", Text: "a holding page", Outline: true}, access.SignPlain: {Symbol: "plain", Text: "", Outline: true},
 		}[step.Sign]
 		m.Why = append(m.Why, whyRow{symbol, step.Text, d.links(step.About)})
 	}
@@ -676,13 +732,13 @@ func meetHeadline(d access.Decision, c *Site) string {
 	case access.Challenge:
 		return "A page that asks them " + strings.TrimPrefix(doorWords(d.Offers), "a page that asks them ")
 	case access.Pending:
-		return "Their request is waiting"
+		return "A page that says their request is waiting"
 	case access.Missing:
 		return "There is no such page"
 	case access.Absent:
 		return "There is nothing at this address"
 	case access.Gone:
-		return "The site is taken down"
+		return "The site is unpublished"
 	}
 	return "This page is not for them"
 }

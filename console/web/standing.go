@@ -8,97 +8,143 @@ import (
 	"velada/words"
 )
 
-// standingWords is the standing sentence: what somebody can see, in lamp
-// yellow, then the rest, then what is quieter.
-type standingWords struct {
-	Lit, Rest, Quiet string
-	Held             bool // a holding page stands
+// Sentence is a sentence at the head of a view, in parts: what somebody can see is lit.
+type Sentence struct {
+	Parts []Part
+	Held  bool // a holding page stands
 }
 
-// SiteStanding puts how a site stands into a sentence. It is computed from the
-// figures over all pages, never typed.
-func SiteStanding(st access.Standing, zone words.Wording) standingWords {
-	w := standingWords{Quiet: Listed(st) + " " + teamWords(st)}
+// Part is a stretch of a sentence.
+type Part struct {
+	Text string
+	Look string // "full" where anyone can see something, "soft" where some can, "quiet", or ""
+}
+
+// Say adds a stretch of plain text.
+func (s *Sentence) Say(text string) { s.add("", text) }
+
+// Quietly adds what matters less.
+func (s *Sentence) Quietly(text string) { s.add("quiet", " "+text) }
+
+// Anyone begins a sentence with what anyone can do.
+func (s *Sentence) Anyone(can string) {
+	s.add("full", "Anyone")
+	s.Say(can)
+}
+
+func (s *Sentence) add(look, text string) {
+	if text != "" {
+		s.Parts = append(s.Parts, Part{text, look})
+	}
+}
+
+// Text is what the sentence says, with its quiet part or without.
+func (s Sentence) Text(quiet bool) string {
+	text := ""
+	for _, p := range s.Parts {
+		if quiet || p.Look != "quiet" {
+			text += p.Text
+		}
+	}
+	return text
+}
+
+// SiteStanding puts how a site stands into a sentence. It is computed from the figures over
+// all pages, never typed.
+func SiteStanding(st access.Standing, zone words.Wording) (s Sentence) {
 	switch {
 	case st.State == "draft":
-		w.Rest = "This site has never been published."
-		w.Quiet = words.Capital(Count(st.Previewers, "person", "people")) + " can see its working copy. " + teamWords(st)
-		return w
+		s.Say("Nothing is live yet.")
+		s.Quietly(words.Capital(Count(st.Previewers, "person", "people")) + " can see the draft. " + teamWords(st))
+		return s
 	case st.State == "down":
-		w.Rest, w.Quiet = "This site is taken down.", teamWords(st)
-		return w
+		s.Say("This site is unpublished: visitors get nothing of it.")
+		s.Quietly(teamWords(st))
+		return s
 	case st.Holding && st.Held > 0:
-		w.Held = true
-		w.Rest = holdingWords(st, zone)
+		s.Held = true
+		holdingWords(&s, st, zone)
 	default:
-		w.Lit, w.Rest = WhoViews(st, "this site")
+		who, look, rest := WhoViews(st, "this site")
+		s.add(look, who)
+		s.Say(rest)
 		if st.Strangers == 0 && st.Pages > 0 {
-			w.Rest += "; " + Meets(st)
-		} else if more := MoreViewers(st); more != "" {
-			w.Rest += ", " + more
+			s.Say("; " + Gets(st))
+		} else if more, how := MoreViewers(st); more != "" {
+			s.Say(", ")
+			s.add("soft", more)
+			s.Say(how)
 		}
-		w.Rest += "."
+		s.Say(".")
 	}
 	if rules := capping(st.Rules); rules != "" {
-		w.Quiet = rules + " " + w.Quiet
+		s.Quietly(rules)
 	}
-	return w
+	s.Quietly(Listed(st) + " " + teamWords(st))
+	return s
 }
 
-// holdingWords says where a holding page stands, and who walks past it.
-func holdingWords(st access.Standing, zone words.Wording) string {
+// holdingWords says where a holding page is shown, and who still gets the site.
+func holdingWords(s *Sentence, st access.Standing, zone words.Wording) {
 	kind := "A maintenance page"
 	if st.Soon {
 		kind = "A coming soon page"
 	}
-	kind += " stands in place of " + share(st.Held, st.Pages, "the site")
+	kind += " is shown instead of " + share(st.Held, st.Pages, "the site")
 	if !st.HoldUntil.IsZero() {
 		kind += " until " + zone.When(st.HoldUntil)
 	}
+	s.Say(kind)
 	if st.Strangers > 0 {
-		kind += "; anyone can view " + Count(st.Strangers, "page", "pages")
+		s.Say("; ")
+		s.add("full", "anyone")
+		s.Say(" can view " + Count(st.Strangers, "page", "pages"))
 	}
-	return kind + "; " + PastHolding(st) + "."
+	s.Say("; ")
+	who, rest := PastHolding(st)
+	s.add("soft", who)
+	s.Say(rest + ".")
 }
 
-// PastHolding says who gets pages where strangers get the holding page.
-func PastHolding(st access.Standing) string {
+// PastHolding says who gets pages where strangers get the holding page: who, and the rest of
+// the sentence.
+func PastHolding(st access.Standing) (who, rest string) {
 	if who := viewers(st); who != "" {
-		return who + past(st, " walks past it", " walk past it")
+		return who, past(st, " still gets the site", " still get the site")
 	}
-	return "nobody walks past it in one step"
+	return "", "nobody gets past it in one step"
 }
 
-// WhoViews says who can view the most of a site, and what of it: the words that
-// are lit, and the rest without its full stop. it names the site.
-func WhoViews(st access.Standing, it string) (lit, rest string) {
-	who := viewers(st)
+// WhoViews says who can view the most of a site, and what of it: who with how brightly that
+// is lit, and the rest without its full stop. it names the site.
+func WhoViews(st access.Standing, it string) (who, look, rest string) {
+	who = viewers(st)
 	switch {
 	case st.Pages == 0:
-		return "", words.Capital(it) + " has no page"
+		return "", "", words.Capital(it) + " has no page"
 	case st.Strangers > 0:
-		return "Anyone", " can view " + share(st.Strangers, st.Pages, it)
+		return "Anyone", "full", " can view " + share(st.Strangers, st.Pages, it)
 	case who == "" && st.Stranger.Offers != 0:
-		return "", "Nobody can view " + it + " in one step"
+		return "", "", "Nobody can view " + it + " in one step"
 	case who == "":
-		return "", "Nobody can view " + it
+		return "", "", "Nobody can view " + it
 	case st.Whole:
-		return words.Capital(who), " can view " + it
+		return words.Capital(who), "soft", " can view " + it
 	}
-	return words.Capital(who), " can view pages of " + it
+	return words.Capital(who), "soft", " can view pages of " + it
 }
 
-// MoreViewers says who opens more pages than anyone does, and how much more; ""
-// where nobody does.
-func MoreViewers(st access.Standing) string {
-	who := viewers(st)
-	if who == "" || st.Strangers == 0 {
-		return ""
+// MoreViewers says who opens more pages than anyone does, and how much more; "" where nobody
+// does.
+func MoreViewers(st access.Standing) (who, how string) {
+	who = viewers(st)
+	switch {
+	case who == "" || st.Strangers == 0:
+		return "", ""
+	case st.Whole:
+		return who, " all of it"
 	}
-	if st.Whole {
-		return who + " all of it"
-	}
-	return who + " more"
+	return who, " more"
 }
 
 // past chooses the verb for who is in viewers.
@@ -131,7 +177,7 @@ func viewers(st access.Standing) string {
 		}
 	}
 	add(st.Networks, "network", "networks")
-	add(st.Passes, "pass", "passes")
+	add(st.Passes, "password", "passwords")
 	add(st.Links, "link", "links")
 	return and(parts)
 }
@@ -183,8 +229,8 @@ func teamWords(st access.Standing) string {
 	return words.Capital(team) + "."
 }
 
-// Meets says what strangers get: everywhere, or else at the front page.
-func Meets(st access.Standing) string {
+// Gets says what strangers get: everywhere, or else at the front page.
+func Gets(st access.Standing) string {
 	what := "strangers "
 	if !st.Alike {
 		what = "at the front page strangers "
@@ -192,7 +238,7 @@ func Meets(st access.Standing) string {
 	d := st.Stranger
 	switch {
 	case d.Outcome == access.Absent || d.Outcome == access.Missing:
-		return what + "find nothing"
+		return what + "get a page that says there is nothing"
 	case d.Offers&access.OfferSignIn != 0 && d.Offers&access.OfferPassword != 0:
 		return what + "are asked to sign in or for a password"
 	case d.Offers&access.OfferSignIn != 0:

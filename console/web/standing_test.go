@@ -68,7 +68,7 @@ func read(p *access.Policy, doc *access.Site, at access.Instant) reading {
 
 var (
 	anyonePart = regexp.MustCompile(`Anyone can view (\d+) of (\d+) pages`)
-	heldPart   = regexp.MustCompile(`in place of (\d+) of (\d+) pages`)
+	heldPart   = regexp.MustCompile(`instead of (\d+) of (\d+) pages`)
 	peopleMore = regexp.MustCompile(`(?:^|[ ,;])(\d+) (?:person|people)\b`)
 	mayList    = regexp.MustCompile(`may list (\d+) pages?`)
 )
@@ -88,12 +88,12 @@ func TestNoStandingSentenceIsContradicted(t *testing.T) {
 			for _, doc := range p.Document().Sites {
 				r, st := read(p, doc, t0), p.Standing(doc.Address, t0)
 				sentence := SiteStanding(st, words.Wording{Document: p.Document(), Site: doc, Zone: time.UTC})
-				text := sentence.Lit + sentence.Rest
+				text, quiet := sentence.Text(false), sentence.Text(true)
 				says := func(name string, said, truth bool) {
 					if said {
 						claims[name]++
 						if !truth {
-							t.Errorf("%s, %s, %s: %q (%+v)", file, doc.Address, at, text+" "+sentence.Quiet, r)
+							t.Errorf("%s, %s, %s: %q (%+v)", file, doc.Address, at, quiet, r)
 						}
 					}
 				}
@@ -107,25 +107,25 @@ func TestNoStandingSentenceIsContradicted(t *testing.T) {
 				}
 				live := st.State == "live"
 				says("anyone", strings.Contains(text, "Anyone can view this site"), live && r.pages > 0 && r.strangers == r.pages)
-				says("nobody", strings.Contains(text, "Nobody can view") || strings.Contains(text, "nobody walks past"), r.nobody || st.Holding && r.people == 0)
-				says("in place of the site", strings.Contains(text, "in place of the site"), r.held == r.pages)
+				says("nobody", strings.Contains(text, "Nobody can view") || strings.Contains(text, "nobody gets past"), r.nobody || st.Holding && r.people == 0)
+				says("instead of the site", strings.Contains(text, "instead of the site"), r.held == r.pages)
 				says("all of it", strings.Contains(text, " all of it"), r.everywhere)
 				says("can view this site", strings.Contains(text, " can view this site") && !strings.HasPrefix(text, "Anyone can"), r.everywhere || r.nobody)
-				says("unpublished", strings.Contains(text, "never been published") || strings.Contains(text, "taken down"), r.strangers == 0)
+				says("unpublished", strings.Contains(text, "Nothing is live") || strings.Contains(text, "unpublished"), r.strangers == 0)
 				number("pages", anyonePart, text, r.strangers, r.pages)
 				number("held", heldPart, text, r.held, r.pages)
 				number("people", peopleMore, text, r.people)
 				if live {
-					says("kept away", strings.Contains(sentence.Quiet, "kept away"), r.listed == 0 || st.Holding)
-					says("lists all", strings.Contains(sentence.Quiet, "may list all of it"), r.listed == r.pages || st.Holding)
+					says("kept away", strings.Contains(quiet, "kept away"), r.listed == 0 || st.Holding)
+					says("lists all", strings.Contains(quiet, "may list all of it"), r.listed == r.pages || st.Holding)
 					if !st.Holding {
-						number("listed", mayList, sentence.Quiet, r.listed)
+						number("listed", mayList, quiet, r.listed)
 					}
 				}
 			}
 		}
 	}
-	for _, name := range []string{"anyone", "nobody", "in place of the site", "all of it", "can view this site", "unpublished", "pages", "held", "people", "kept away", "listed"} {
+	for _, name := range []string{"anyone", "nobody", "instead of the site", "all of it", "can view this site", "unpublished", "pages", "held", "people", "kept away", "listed"} {
 		if claims[name] == 0 {
 			t.Errorf("no sentence claims: %s", name)
 		}
@@ -151,11 +151,11 @@ sites:
 		{`{pages: [{path: /}, {path: /a}], door: {ways: [{way: people, people: [ada]}]}, doors: [{path: /a, mode: instead, ways: [{way: anyone}]}]}`,
 			"Anyone can view 1 of 2 pages, 1 person all of it. Search engines are kept away. Nobody can edit."},
 		{`{pages: [{path: /}, {path: /a}], door: {ways: [{way: anyone}]}, doors: [{path: /, mode: instead, ways: [{way: signed-in}]}, {path: /a, mode: instead, ways: [{way: pass}]}], passes: [{id: k, under: /a}]}`,
-			"2 people, everyone at 2 domains, anyone who signs in (1 page) and 1 pass can view pages of this site; at the front page strangers are asked to sign in."},
+			"2 people, everyone at 2 domains, anyone who signs in (1 page) and 1 password can view pages of this site; at the front page strangers are asked to sign in."},
 		{`{pages: [{path: /}], door: {ways: [{way: anyone}]}, holding: {on: true, kind: maintenance, let_in: [{way: network, networks: [192.0.2.0/24]}]}}`,
-			"A maintenance page stands in place of the site; 1 network walks past it. Search engines are kept away. Nobody can edit."},
+			"A maintenance page is shown instead of the site; 1 network still gets the site. Search engines are kept away. Nobody can edit."},
 		{`{pages: [{path: /}, {path: /a}], door: {ways: [{way: anyone}]}, holding: {on: true, kind: soon, exempt: [/a]}}`,
-			"A coming soon page stands in place of 1 of 2 pages; anyone can view 1 page; nobody walks past it in one step."},
+			"A coming soon page is shown instead of 1 of 2 pages; anyone can view 1 page; nobody gets past it in one step."},
 		{`{pages: [{path: /}], door: {ways: []}, team: [{group: hands, role: editor}]}`,
 			"Everyone at 1 domain can view this site; strangers are turned away. Search engines are kept away. Anyone at school.example can edit."},
 		{`{pages: [], door: {ways: [{way: anyone}]}}`, "This site has no page."},
@@ -164,7 +164,7 @@ sites:
 		p := policyOf(t, []byte(text))
 		at, _ := access.ParseInstant("2026-11-21T00:00:00Z")
 		w := SiteStanding(p.Standing("s", at), words.Wording{Document: p.Document(), Site: p.Document().Sites[0], Zone: time.UTC})
-		if got := w.Lit + w.Rest + " " + w.Quiet; !strings.HasPrefix(got, c.want) {
+		if got := w.Text(true); !strings.HasPrefix(got, c.want) {
 			t.Errorf("%s\n got %q\nwant %q", c.site, got, c.want)
 		}
 	}

@@ -29,7 +29,8 @@ func parseTemplates(rooms []Room) map[string]*template.Template {
 		"join":    strings.Join,
 		"add":     func(a, b int) int { return a + b },
 		"indent":  func(depth int) int { return 16 * depth },
-	}).ParseFS(ownTemplates, "templates/shared/*.html"))
+		"means":   words.Means,
+	}).Funcs(controls).ParseFS(ownTemplates, "templates/shared/*.html"))
 	views := map[string]*template.Template{}
 	for _, room := range append(rooms, Room{Templates: ownTemplates}) {
 		of := template.Must(shared.Clone()).Funcs(room.Funcs)
@@ -56,10 +57,19 @@ func found(files fs.FS, pattern string) []string {
 }
 
 // Window is how a page looks from outside.
-type Window struct{ Symbol, Text string }
+type Window struct {
+	Symbol, Text string
+	Outline      bool // what would be, or a sign that is not about now
+}
 
 // windowSymbol draws a window, with a text for those who cannot see it.
 func windowSymbol(w Window) template.HTML {
+	switch w.Symbol {
+	case "open", "step", "some", "shut", "held":
+		if w.Outline {
+			w.Symbol = "o-" + w.Symbol
+		}
+	}
 	if w.Text == "" {
 		return template.HTML(`<svg class="win" aria-hidden="true"><use href="#w-` + template.HTMLEscapeString(w.Symbol) + `"/></svg>`)
 	}
@@ -68,8 +78,8 @@ func windowSymbol(w Window) template.HTML {
 
 // legend is every window with what it means.
 var legend = []Window{
-	{"open", "opens"}, {"step", "opens after a step: sign in, pass, join"}, {"some", "opens to some of them"}, {"shut", "turned away"},
-	{"hidden", "looks as if it did not exist"}, {"held", "a holding page"},
+	{Symbol: "open", Text: "opens"}, {Symbol: "step", Text: "opens after a step: sign in, password, join"}, {Symbol: "some", Text: "opens to some of them"},
+	{Symbol: "shut", Text: "turned away"}, {Symbol: "hidden", Text: "looks as if it did not exist"}, {Symbol: "held", Text: "a holding page"},
 }
 
 // short cuts a name to what fits above a column.

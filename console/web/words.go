@@ -34,6 +34,15 @@ func PassesURL(site, kind, id string, more ...string) string {
 // MembersURL is where the members of a site are looked after.
 func MembersURL(address string) string { return "/sites/" + address + "/members" }
 
+// LocalPath returns a path of the console that a form names to lead back to; "" where it is
+// none.
+func LocalPath(text string) string {
+	if !strings.HasPrefix(text, "/sites/") || strings.ContainsAny(text, "\\\r\n") {
+		return ""
+	}
+	return text
+}
+
 // SizeWords says a size in bytes.
 func SizeWords(n int) string {
 	switch {
@@ -53,11 +62,11 @@ func Harmless(text string) string {
 	return text
 }
 
-// OutcomeWords says what somebody meets on a page.
+// OutcomeWords says what somebody gets on a page.
 func OutcomeWords(o access.Outcome) string {
 	return map[access.Outcome]string{
-		access.Open: "it opens", access.Held: "a holding page", access.Challenge: "a further step", access.Pending: "waiting",
-		access.Refused: "not for you", access.Missing: "no such page", access.Absent: "nothing here", access.Gone: "taken down",
+		access.Open: "it opens", access.Held: "a holding page", access.Challenge: "a further step", access.Pending: "waiting to be approved",
+		access.Refused: "not for you", access.Missing: "no such page", access.Absent: "nothing here", access.Gone: "unpublished",
 	}[o]
 }
 
@@ -79,26 +88,26 @@ func Count(n int, one, many string) string {
 func WindowOf(d access.Decision) Window {
 	switch d.Outcome {
 	case access.Open:
-		return Window{"open", "opens"}
+		return Window{Symbol: "open", Text: "opens"}
 	case access.Challenge:
-		return Window{"step", "opens after a step"}
+		return Window{Symbol: "step", Text: "opens after a step"}
 	case access.Held:
-		return Window{"held", "a holding page"}
+		return Window{Symbol: "held", Text: "a holding page"}
 	case access.Missing, access.Absent:
-		return Window{"hidden", "looks as if it did not exist"}
+		return Window{Symbol: "hidden", Text: "looks as if it did not exist"}
 	case access.Pending:
-		return Window{"shut", "turned away: their request is waiting"}
+		return Window{Symbol: "shut", Text: "turned away: their request is waiting"}
 	}
-	return Window{"shut", "turned away"}
+	return Window{Symbol: "shut", Text: "turned away"}
 }
 
 // capping names the house rules that a site stands under.
 func capping(rules []string) string {
 	words := map[string]string{
 		"sign-in-required":     "A house rule requires signing in.",
-		"house-domains-only":   "A house rule lets in the house's own domains alone.",
+		"house-domains-only":   "A house rule lets in only the house's own domains.",
 		"no-listing":           "A house rule keeps search engines away.",
-		"pass-must-end":        "A house rule wants every pass to end.",
+		"pass-must-end":        "A house rule wants every password to end.",
 		"inside-team-only":     "A house rule keeps the team to the house's own domains.",
 		"records-need-sign-in": "A house rule shows records only to those who sign in.",
 	}

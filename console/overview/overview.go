@@ -1,0 +1,343 @@
+package overview
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/app/doors"
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/core/roster"
+	"velada/store"
+	"velada/words"
+)
+
+// overviewView is the front screen of a site.
+type overviewView struct {
+	Site      string
+	Facade    []facadeRow
+	MorePages int // beside those
+	Next      []web.Knob
+	More      bool // changes come after those
+	Rounds    []round
+	View      []viewRow
+	Edit      []editRow
+	Promises  []web.PromiseRow
+	Form      *promiseForm
+	Done      []doneRow
+	MayChange bool
+	MayLedger bool
+	Steps     []step
+}
+
+// facadeRow is a page as a stranger gets it.
+type facadeRow struct {
+	Window     web.Window
+	Title, URL string
+}
+
+// round is something that needs attention, with its remedy.
+type round struct {
+	Grave              string // now, soon, when you can
+	What, Sub, Do, URL string
+}
+
+type viewRow struct{ Who, Count, URL string }
+
+type editRow struct{ Who, Role string }
+
+type doneRow struct{ When, What string }
+
+// promiseForm writes a promise by choosing.
+type promiseForm struct {
+	web.Form
+	Who   []web.Choice
+	Musts []web.Choice
+	Pages []web.Choice
+}
+
+// How much of each the front screen lists; the views that it leads to have more.
+const (
+	mostNext   = 4
+	mostFacade = 16
+	mostLists  = 6
+	mostDone   = 5
+)
+
+func overview(c *web.Console, x *gin.Context) { showOverview(c, x, http.StatusOK, nil) }
+
+func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	p := c.SitePage(x, "Overview")
+	v := &overviewView{Site: d.Site, MayChange: p.Site.MayDoor, MayLedger: p.Site.MayDoor, Form: f}
+	if f == nil && p.Site.MayDoor && x.Query("promise") != "" {
+		v.Form = newPromiseForm(d, web.Form{Values: map[string]string{"page": "/", "must": "not-open", "when": "always"}})
+	}
+	v.Facade, v.MorePages = facade(d)
+	knobs, _ := d.Knobs("")
+	v.Next = knobs[:min(len(knobs), mostNext+1)]
+	v.More = len(knobs) > len(v.Next)
+	var broken []web.PromiseRow
+	for _, j := range d.State.Policy.Judge(access.At(d.Real)) {
+		if j.Promise.Site != d.Site {
+			continue
+		}
+		row := d.PromiseRow(j)
+		if !j.Kept {
+			broken = append(broken, row)
+		}
+		v.Promises = append(v.Promises, row)
+	}
+	requests, err := store.Requests(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v.Rounds = rounds(c, d, p.Site, broken, requests)
+	v.View, v.Edit = whoViews(d), whoEdits(d)
+	if v.MayLedger {
+		if v.Done, err = doneLately(c, x, d); err != nil {
+			c.Fail(x, err)
+			return
+		}
+	}
+	if v.Steps, err = steps(c, x, d); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	if d.Tray != nil {
+		p.Tray = web.TrayView(c, d.Tray, d.State, "/sites/"+d.Site)
+	}
+	p.View = v
+	c.Show(x, status, "overview", p)
+}
+
+// facade is every page as a stranger gets it now, and how many there are beside those shown.
+func facade(d *web.Site) (rows []facadeRow, more int) {
+	looks := d.State.Policy.Site(d.Site).FloorPlan(&access.Visitor{}, access.At(d.Real))
+	paths := web.TreeOrder(web.OrderedPaths(d.State, d.Now))
+	for _, path := range paths {
+		i := slices.IndexFunc(looks, func(l access.Look) bool { return l.Path == path })
+		switch {
+		case i < 0:
+		case len(rows) == mostFacade:
+			more++
+		default:
+			rows = append(rows, facadeRow{web.WindowOf(looks[i].Decision), d.State.Title(d.Site, path), web.DoorURL(d.Site, path, "")})
+		}
+	}
+	if len(paths) == 0 { // nothing is live yet: the draft, as it looks to them
+		for _, path := range d.State.Site(d.Site).Working.Order {
+			if len(rows) == mostFacade {
+				more++
+				continue
+			}
+			rows = append(rows, facadeRow{web.Window{Symbol: "hidden", Text: "not published yet"}, d.State.Title(d.Site, path), "/sites/" + d.Site + "/pages?path=" + url.QueryEscape(path)})
+		}
+	}
+	return rows, more
+}
+
+// whoViews lists the ways into the site, with how many people each lets in.
+func whoViews(d *web.Site) (rows []viewRow) {
+	door, _ := parts.DoorAt(d.Now, "")
+	w := d.Words
+	w.Site = d.Now
+	for _, way := range door.Ways {
+		row := viewRow{Who: w.WayName(way), URL: web.DoorURL(d.Site, "", "")}
+		switch way.Way {
+		case "anyone", "signed-in", "network", "link", "pass":
+		default:
+			row.Count = fmt.Sprint(d.State.Policy.Site(d.Site).CountWay(way, access.At(d.Real)))
+		}
+		if !way.Until.IsZero() {
+			row.Count = strings.TrimPrefix(row.Count+", until "+w.Day(way.Until), ", ")
+		}
+		if len(rows) == mostLists {
+			rows[mostLists-1] = viewRow{Who: "and more ways in, on Door", URL: web.DoorURL(d.Site, "", "")}
+			break
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// whoEdits lists the team with what they are on the site.
+func whoEdits(d *web.Site) (rows []editRow) {
+	w := d.Words
+	w.Site = d.Now
+	team := slices.Clone(d.Now.Team)
+	slices.SortStableFunc(team, func(a, b access.TeamEntry) int {
+		return cmp.Compare(slices.Index(web.RoleOrder, a.Role), slices.Index(web.RoleOrder, b.Role))
+	})
+	for _, e := range team {
+		if !e.Accepted {
+			continue
+		}
+		if len(rows) == mostLists {
+			rows[mostLists-1] = editRow{fmt.Sprintf("and %d more, on Team", len(team)-mostLists+1), ""}
+			break
+		}
+		role := words.Role(e.Role)
+		if e.Under != "/" {
+			role += ", " + e.Under
+		}
+		rows = append(rows, editRow{w.Entry(e), role})
+	}
+	return rows
+}
+
+// doneLately lists the latest entries of the ledger.
+func doneLately(c *web.Console, x *gin.Context, d *web.Site) (rows []doneRow, err error) {
+	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), store.LedgerFilter{Sites: []store.SiteID{c.House.State().ID(d.Site)}, Most: mostDone})
+	if err != nil {
+		return nil, err
+	}
+	now := d.Real.In(d.State.Zone)
+	for _, e := range entries {
+		row := doneRow{What: e.What}
+		if at, err := time.Parse(time.RFC3339, e.At); err == nil {
+			row.When = words.Since(at.In(d.State.Zone), now)
+		}
+		who := e.Who
+		if me, there := c.House.ActorOf(e.WhoID); there {
+			who = me.Name
+		}
+		row.What = who + ": " + e.What
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// rounds lists what somebody should deal with, the most pressing first.
+func rounds(c *web.Console, d *web.Site, head *web.SiteHead, broken []web.PromiseRow, requests []store.PublishRequest) (rows []round) {
+	add := func(grave, what, sub, do, url string) {
+		if sub != "" {
+			sub = " · " + sub
+		}
+		rows = append(rows, round{grave, what, grave + sub, do, url})
+	}
+	for _, b := range broken {
+		add("now", "A promise is broken: "+strings.TrimSuffix(b.Text, "."), b.Breaks, "See where", b.URL)
+	}
+	for _, p := range d.Now.Passes {
+		secret := d.State.Site(d.Site).Passes[p.ID]
+		url := web.PassesURL(d.Site, "pass", p.ID)
+		switch {
+		case p.Revoked || !head.MayDoor:
+		case secret.Hash == nil:
+			add("soon", "The password “"+d.Words.Pass(p.ID)+"” is not set yet", "until it is, it opens nothing", "Set it", url)
+		case secret.Weak:
+			add("now", "The password “"+d.Words.Pass(p.ID)+"” is too easy to guess", d.Words.Window(p.From, p.Until), "Make a stronger one", url)
+		}
+	}
+	pending := 0
+	for _, m := range d.Now.Members {
+		if m.Status == "pending" {
+			pending++
+		}
+	}
+	if pending > 0 && head.MayAdmit {
+		add("soon", web.Count(pending, "person waits", "people wait")+" to be approved", "they asked to become members", "Approve or decline", web.MembersURL(d.Site))
+	}
+	for _, r := range requests {
+		add("soon", c.House.NameOf(r.Who)+" asks for the draft to be published", r.Note, "See the difference", "/sites/"+d.Site+"/publish")
+	}
+	if d.Tray != nil {
+		add("soon", web.Count(len(d.Tray.Changes), "change is", "changes are")+" tried out and not applied", "only you see them", "See what they do", "/sites/"+d.Site+"/rehearsal")
+	}
+	if n := d.State.Site(d.Site).Working.Changes; n > 0 && d.State.Site(d.Site).Live != nil {
+		add("when you can", web.Count(n, "change is", "changes are")+" not live yet", "visitors still read the edition before", "See the difference", "/sites/"+d.Site+"/publish")
+	}
+	return rows
+}
+
+func newPromiseForm(d *web.Site, f web.Form) *promiseForm {
+	pf := &promiseForm{Form: f, Musts: []web.Choice{
+		{ID: "not-open", Name: "must not be able to open it", On: f.Values["must"] != "open"},
+		{ID: "open", Name: "must be able to open it", On: f.Values["must"] == "open"},
+	}}
+	for _, who := range append([]string{"stranger", "outsider"}, d.Policy.Observers(d.Site)[2:]...) {
+		pf.Who = append(pf.Who, web.Choice{ID: who, Name: d.Words.Observer(who), On: f.Values["who"] == who})
+	}
+	for _, g := range d.Words.Document.Groups {
+		who := "group:" + g.ID
+		pf.Who = append(pf.Who, web.Choice{ID: who, Name: "Everyone in " + d.Words.Group(g.ID), On: f.Values["who"] == who})
+	}
+	for _, path := range web.TreeOrder(web.OrderedPaths(d.State, d.Now)) {
+		pf.Pages = append(pf.Pages, web.Choice{ID: path, Name: d.State.Title(d.Site, path) + " (" + path + ")", On: f.Values["page"] == path})
+	}
+	return pf
+}
+
+func doPromise(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "who", "must", "page", "below", "when", "at", "from", "until", "person")
+	s := c.House.State()
+	p := access.Promise{Who: f.Values["who"], Must: f.Values["must"], Site: x.Param("site"), Path: f.Values["page"], Below: f.Values["below"] == "yes"}
+	if name := f.Values["person"]; name != "" {
+		guests := roster.ReadGuests(name, c.Known(x))
+		switch {
+		case len(guests.People) != 1 || len(guests.Problems) > 0:
+			f.Wrong["person"] = "Name one person of the house, or one address."
+		case strings.Contains(guests.People[0], "@"):
+			p.Who = "address:" + guests.People[0]
+		default:
+			p.Who = "person:" + guests.People[0]
+		}
+	}
+	switch f.Values["when"] {
+	case "at":
+		at, ok := web.InstantAsked(f.Values["at"], s.Zone)
+		if !ok {
+			f.Wrong["at"] = "Enter a date and time."
+		}
+		p.At = at
+	case "between":
+		p.From, p.Until = f.Window(s.Zone)
+		if (p.From.IsZero() || p.Until.IsZero()) && f.Wrong["from"] == "" {
+			f.Wrong["from"] = "Enter both, a start and an end."
+		}
+	}
+	if len(f.Wrong) == 0 {
+		err := doors.AddPromise(x.Request.Context(), c.House, web.Actor(x), p)
+		var problems access.Problems
+		switch {
+		case err == nil:
+			c.Flash(x, "The promise is checked at every change from now on.")
+			x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"#promises")
+			return
+		case !errors.As(err, &problems):
+			c.Fail(x, err)
+			return
+		}
+		f.Wrong["who"] = words.Capital(problems[len(problems)-1].Text) + "."
+	}
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	showOverview(c, x, http.StatusUnprocessableEntity, newPromiseForm(d, f))
+}
+
+func dropPromise(c *web.Console, x *gin.Context) {
+	if err := doors.RemovePromise(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("promise")); err != nil {
+		c.Fail(x, err)
+		return
+	}
+	c.Flash(x, "The promise is no longer checked.")
+	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"#promises")
+}

@@ -1,0 +1,239 @@
+package settings
+
+import (
+	"cmp"
+	_ "embed"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/mail"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"velada/console/web"
+	"velada/core/access"
+	"velada/core/parts"
+	"velada/house"
+	"velada/post"
+	"velada/words"
+)
+
+// settingsView is what is set for the whole house, a part at a time.
+type settingsView struct {
+	Part      string
+	Parts     []web.Tab
+	House     web.Form
+	Zones     []web.Choice
+	Second    []web.Choice // roles that sign in in two steps
+	NoMail    web.Form
+	Mail      web.Form
+	Locks     []web.Choice
+	HasMail   bool
+	Providers []house.Provider
+	Provider  web.Form
+	Back      string // where providers lead back to
+}
+
+// The parts of the view, by address.
+const (
+	partHouse  = ""
+	partSignIn = "sign-in"
+	partMail   = "mail"
+)
+
+func partURL(part string) string { return strings.TrimSuffix("/settings/"+part, "/") }
+
+// zoneNames lists time zones by their IANA names, one a line.
+//
+//go:embed zones.txt
+var zoneNames string
+
+func settings(c *web.Console, x *gin.Context) {
+	showSettings(c, x, http.StatusOK, &settingsView{Part: x.Param("part")})
+}
+
+func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
+	s := c.House.State()
+	for _, p := range []struct{ id, name string }{{partHouse, "The house"}, {partSignIn, "Signing in"}, {partMail, "Mail"}} {
+		v.Parts = append(v.Parts, web.Tab{Name: p.name, URL: partURL(p.id), On: p.id == v.Part})
+	}
+	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
+		c.NotFound(x)
+		return
+	}
+	doc := s.Policy.Document().House
+	if v.House.Values == nil {
+		v.House.Values = map[string]string{"name": doc.Name, "zone": doc.Zone, "domains": strings.Join(doc.Domains, "\n")}
+	}
+	zones := strings.Fields(zoneNames)
+	if !slices.Contains(zones, doc.Zone) {
+		zones = append(zones, doc.Zone)
+	}
+	for _, z := range zones {
+		v.Zones = append(v.Zones, web.Choice{ID: z, Name: strings.ReplaceAll(z, "_", " "), On: z == v.House.Values["zone"]})
+	}
+	set := s.Settings
+	for _, role := range append([]string{house.Steward}, web.RoleOrder...) {
+		v.Second = append(v.Second, web.Choice{ID: role, Name: words.Role(role), On: slices.Contains(set.SecondStep, role)})
+	}
+	if v.NoMail.Values == nil {
+		v.NoMail.Values = map[string]string{"domains": strings.Join(set.NoMail, "\n")}
+	}
+	v.HasMail = set.Mail != nil
+	if v.Mail.Values == nil {
+		v.Mail.Values = map[string]string{"port": "587", "lock": "starttls"}
+		if m := set.Mail; m != nil {
+			v.Mail.Values = map[string]string{"host": m.Host, "port": strconv.Itoa(m.Port), "user": m.User, "lock": m.Lock, "from": m.From}
+		}
+	}
+	for _, l := range post.Locks {
+		name := map[string]string{"starttls": "STARTTLS", "tls": "TLS from the start", "none": "none (only on this machine)"}[l]
+		v.Locks = append(v.Locks, web.Choice{ID: l, Name: name, On: v.Mail.Values["lock"] == l})
+	}
+	v.Providers, v.Back = set.Providers, c.House.ConsoleURL+"/sign-in/back"
+	p := c.Page(x, "Settings")
+	p.Here, p.View = "Settings", v
+	c.Show(x, status, "settings", p)
+}
+
+// doHouse changes the house's name, time zone and domains, once what that does was seen.
+func doHouse(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "name", "zone", "domains")
+	domains := web.EachWord(strings.ToLower(f.Values["domains"]))
+	if f.Values["name"] == "" {
+		f.Wrong["name"] = "A house has a name."
+	}
+	if !slices.Contains(strings.Fields(zoneNames), f.Values["zone"]) && f.Values["zone"] != c.House.State().Policy.Document().House.Zone {
+		f.Wrong["zone"] = "Choose one of these."
+	}
+	for _, d := range domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+	}
+	if len(f.Wrong) > 0 {
+		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{House: f})
+		return
+	}
+	what := fmt.Sprintf("The house is called %s, its time zone is %s, and its domains are %s.", f.Values["name"], f.Values["zone"], cmp.Or(strings.Join(domains, ", "), "none"))
+	web.HouseChange(c, x, house.PeopleChange{What: what, Do: func(doc *access.Document) error {
+		doc.House.Name, doc.House.Zone, doc.House.Domains = f.Values["name"], f.Values["zone"], domains
+		return nil
+	}}, partURL(partHouse), partURL(partHouse), "Applied.")
+}
+
+// set keeps one setting of the house and leads back to the part that it stands on.
+func set(c *web.Console, x *gin.Context, part, what string, change func(*house.Settings)) {
+	c.Done(x, c.House.ChangeSettings(x.Request.Context(), web.Actor(x), what, change), "Saved. It holds from now on.", partURL(part))
+}
+
+func doSecondStepRule(c *web.Console, x *gin.Context) {
+	roles := x.PostFormArray("roles")
+	known := append([]string{house.Steward}, web.RoleOrder...)
+	roles = slices.DeleteFunc(roles, func(r string) bool { return !slices.Contains(known, r) })
+	what := "Nobody needs two-step sign-in."
+	if len(roles) > 0 {
+		what = "Two-step sign-in is needed by everyone who is " + strings.Join(roles, ", ") + "."
+	}
+	set(c, x, partSignIn, what, func(s *house.Settings) { s.SecondStep = roles })
+}
+
+func doNoMail(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "domains")
+	domains := web.EachWord(f.Values["domains"])
+	for i, d := range domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+		domains[i] = strings.ToLower(d)
+	}
+	if len(f.Wrong) > 0 && c.House.IsSteward(web.Actor(x)) {
+		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partMail, NoMail: f})
+		return
+	}
+	set(c, x, partMail, "Accounts without a mailbox are at: "+cmp.Or(strings.Join(domains, ", "), "no domain")+".", func(s *house.Settings) { s.NoMail = domains })
+}
+
+func doMailServer(c *web.Console, x *gin.Context) {
+	ctx, me := x.Request.Context(), web.Actor(x)
+	switch x.PostForm("action") {
+	case "try":
+		c.Done(x, c.House.Outbox.TryMail(ctx, me), "A letter to yourself is in the outbox: see there what becomes of it.", "/outbox")
+		return
+	case "drop":
+		set(c, x, partMail, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })
+		return
+	}
+	f := web.Typed(x, "host", "port", "user", "lock", "from")
+	port, err := strconv.Atoi(f.Values["port"])
+	if err != nil || port < 1 || port > 65535 {
+		f.Wrong["port"] = "A port is a number from 1 to 65535."
+	}
+	if f.Values["host"] == "" {
+		f.Wrong["host"] = "Enter the name of the mail server."
+	}
+	if _, err := mail.ParseAddress(f.Values["from"]); err != nil {
+		f.Wrong["from"] = "Write it as in Cerro Alcor <house@example.org>."
+	}
+	if !slices.Contains(post.Locks, f.Values["lock"]) {
+		f.Wrong["lock"] = "Choose one of these."
+	}
+	if len(f.Wrong) > 0 && c.House.IsSteward(me) {
+		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partMail, Mail: f})
+		return
+	}
+	set(c, x, partMail, "Mail is handed to "+f.Values["host"]+".", func(s *house.Settings) {
+		server := &post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"]}
+		if server.Password == "" && s.Mail != nil && s.Mail.User == server.User && s.Mail.Host == server.Host {
+			server.Password = s.Mail.Password
+		}
+		s.Mail = server
+	})
+}
+
+func doProvider(c *web.Console, x *gin.Context) {
+	me := web.Actor(x)
+	if id := x.PostForm("drop"); id != "" {
+		set(c, x, partSignIn, "Nobody signs in through "+id+" from now on.", func(s *house.Settings) {
+			s.Providers = slices.DeleteFunc(s.Providers, func(p house.Provider) bool { return p.ID == id })
+		})
+		return
+	}
+	f := web.Typed(x, "name", "issuer", "client", "domains")
+	p := house.Provider{Name: f.Values["name"], Issuer: strings.TrimSuffix(f.Values["issuer"], "/"), Client: f.Values["client"], Secret: x.PostForm("secret"), Domains: web.EachWord(f.Values["domains"])}
+	p.ID = parts.Slug(p.Name)
+	if p.ID == "" {
+		f.Wrong["name"] = "Enter the name that people know it by."
+	} else if c.House.State().Settings.Provider(p.ID) != nil {
+		f.Wrong["name"] = "There is one of this name already."
+	}
+	if u, err := url.Parse(p.Issuer); err != nil || u.Host == "" || u.Scheme != "https" && u.Hostname() != "127.0.0.1" && u.Hostname() != "localhost" {
+		f.Wrong["issuer"] = "Enter its address, beginning with https://."
+	}
+	if p.Client == "" {
+		f.Wrong["client"] = "Enter the client: the provider shows it where Velada is registered."
+	}
+	if len(p.Domains) == 0 {
+		f.Wrong["domains"] = "Name the domains whose addresses it knows for sure."
+	}
+	for _, d := range p.Domains {
+		if _, err := access.ParseDomainPattern(d); err != nil {
+			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
+		}
+	}
+	if len(f.Wrong) > 0 && c.House.IsSteward(me) {
+		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partSignIn, Provider: f})
+		return
+	}
+	err := c.House.ChangeSettings(x.Request.Context(), me, fmt.Sprintf("%s (%s) signs in addresses at %s.", p.Name, p.Issuer, strings.Join(p.Domains, ", ")),
+		func(s *house.Settings) { s.Providers = append(s.Providers, p) })
+	if errors.Is(err, house.ErrMayNot) {
+		c.Fail(x, err)
+		return
+	}
+	c.Done(x, err, "Saved. It is offered on the sign-in page.", partURL(partSignIn))
+}

@@ -1,0 +1,38 @@
+package web
+
+import (
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+)
+
+// MostRows is how many rows of a list stand on one page of it.
+const MostRows = 50
+
+// Pager is a page of a long list, with where the ones beside it are.
+type Pager struct {
+	From, To, Of, Pages int // rows from 1 on
+	Before, After       string
+}
+
+// Cut chooses the rows of a list of so many that the request's page shows: rows[from:to].
+func (p *Pager) Cut(x *gin.Context, of int) (from, to int) {
+	p.Of, p.Pages = of, (of+MostRows-1)/MostRows
+	page, _ := strconv.Atoi(x.Query("rows"))
+	page = min(max(page, 1), max(p.Pages, 1))
+	from = (page - 1) * MostRows
+	to = min(from+MostRows, of)
+	p.From, p.To = from+1, to
+	at := func(n int) string {
+		q := x.Request.URL.Query()
+		q.Set("rows", strconv.Itoa(n))
+		return x.Request.URL.Path + "?" + q.Encode()
+	}
+	if page > 1 {
+		p.Before = at(page - 1)
+	}
+	if page < p.Pages {
+		p.After = at(page + 1)
+	}
+	return from, to
+}

@@ -1,0 +1,35 @@
+package web
+
+import (
+	"github.com/gin-gonic/gin"
+
+	"velada/words"
+)
+
+// MailWords says what becomes of mail; "" where a mail server takes it.
+func (c *Console) MailWords(x *gin.Context) string {
+	switch {
+	case c.House.State().Settings.Mail != nil:
+		return ""
+	case c.House.IsSteward(Actor(x)):
+		return "There is no mail server: mail lies in the Outbox. Set a server up under Settings, or hand the messages on yourself."
+	}
+	return "There is no mail server: mail lies in the Outbox of the house. A steward can hand it on."
+}
+
+// Told says how those whom a change concerns are told of it.
+func (c *Console) Told(x *gin.Context) string {
+	if lies := c.MailWords(x); lies != "" {
+		return "A message to them is written. " + lies
+	}
+	return "They are told by mail."
+}
+
+// Sent says what became of so many letters that were written.
+func (c *Console) Sent(x *gin.Context, n int, one, many string) string {
+	text := words.Capital(Count(n, one, many))
+	if lies := c.MailWords(x); lies != "" {
+		return text + Plural(n, " lies", " lie") + " in the Outbox. " + lies
+	}
+	return text + Plural(n, " is", " are") + " handed to the mail server now. The Outbox shows when it took them."
+}
