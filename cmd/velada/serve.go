@@ -309,7 +309,7 @@ func (h *hosts) standInProvider(theHouse *house.House) string {
 	if err != nil {
 		return ""
 	}
-	err = theHouse.ChangeSettings(h.ctx, theHouse.Actor(steward), "The stand-in provider vouches for addresses at cerroalcor.example.", func(s *house.Settings) {
+	err = theHouse.ChangeSettings(h.ctx, theHouse.Actor(steward), "The stand-in provider signs in addresses at cerroalcor.example.", func(s *house.Settings) {
 		s.Providers = append(slices.DeleteFunc(s.Providers, func(old house.Provider) bool { return old.ID == p.ID }), p)
 	})
 	if err != nil {
