@@ -19,7 +19,7 @@ after(async () => {
   await house.stop();
 });
 
-const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/listing", "/sites/society/sheet", "/sites/society/members", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team?role=new", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/people?new=yes", "/people/katya-cifuentes", "/groups/variable-stars?change=yes", "/groups/antlia/roster", "/new-group", "/sites/variable-stars/team?sections=new", "/sites/variable-stars/members", "/join", "/notices", "/outbox", "/house-rules", "/nowhere"];
+const consoleViews = ["/sites", "/sites/dossier?promise=new", "/sites/variable-stars/sightlines?fold=group", "/ledger", "/sites/society/door", "/sites/variable-stars/door?page=/crew/antlia", "/sites/society/door?pass=start", "/sites/society/door?add=people", "/sites/society/door?add=groups", "/sites/society/ledger", "/sites/society/walk?page=/members", "/sites/dossier/passes", "/sites/dossier/passes?link=new", "/sites/new-dome/holding", "/sites/new-dome/holding/past", "/sites/new-dome/holding/words", "/sites/society/rehearsal", "/sites/variable-stars/pages?path=/notes/week-2", "/sites/variable-stars/pages?new=yes", "/sites/variable-stars/publish", "/sites/variable-stars/editions", "/sites/variable-stars/look", "/sites/society/settings", "/sites/society/settings/address", "/sites/society/settings/pages", "/sites/society/settings/missing", "/sites/society/settings/code", "/sites/society/settings/elsewhere", "/sites/society/sheet", "/sites/society/members", "/sites/society/members/list", "/sites/society/members/letters", "/sites/society/members/comments", "/sites/society/members/settings", "/new-site", "/sites/instrument-log/door?page=table:/%23nights", "/sites/variable-stars/team?entry=new", "/sites/society/team/roles?role=new", "/sites/society/team/sections", "/sites/society/team/hand-over", "/sites/society", "/sites/society/archives", "/sites/society/unpublish", "/sites/august/publish", "/sites/society/published", "/find?q=a", "/help", "/settings", "/settings/sign-in", "/settings/mail", "/sites/dossier/sightlines?promise=council-dossier", "/sites/society/team?invite=new", "/account?second=new", "/people?new=yes", "/people/katya-cifuentes", "/groups/variable-stars?change=yes", "/groups/antlia/roster", "/new-group", "/sites/variable-stars/team/sections?sections=new", "/sites/variable-stars/members", "/join", "/notices", "/outbox", "/house-rules", "/nowhere"];
 const visitorViews = [["society", "/"], ["society", "/nowhere"], ["variable-stars", "/"], ["dossier", "/"], ["new-dome", "/"], ["august", "/"], ["society", "/members"], ["society", "/velada/join"]];
 
 const everything = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
@@ -56,7 +56,7 @@ export function nothingSerious(name, options, asked = everything) {
     }
     await page.goto(`${house.console}/groups/antlia/roster`);
     await page.getByLabel("or paste it here").fill("name,address\nNoor Haddad,noor@aula.cerroalcor.example\nBroken,broken");
-    await page.getByRole("button", { name: "Read it" }).click();
+    await page.getByRole("button", { name: "Preview the import" }).click();
     await page.getByText("What it would change").waitFor();
     await check(page, "a roster", asked);
     await page.goto(`${house.console}/groups/junior`);
@@ -67,13 +67,13 @@ export function nothingSerious(name, options, asked = everything) {
     await page.getByText("Comments").waitFor();
     await check(page, "comments", asked);
     await page.goto(`${house.console}/sites/society/door`);
-    await page.getByRole("button", { name: "Private" }).click();
+    await page.getByRole("button", { name: "Only the team" }).click();
     await page.locator(".tray").waitFor();
     await check(page, "a rehearsal", asked);
     await page.goto(`${house.console}/sites/society/rehearsal`);
     await check(page, "a rehearsal in detail", asked);
     await page.getByRole("button", { name: "Discard" }).click();
-    await page.getByText("The rehearsal is dropped").waitFor();
+    await page.getByText("The changes are discarded").waitFor();
     await context.close();
   });
 }

@@ -22,7 +22,7 @@ const heading = (page) => page.getByRole("heading", { level: 1 }).textContent();
 // apply applies the rehearsal in the tray and waits until it says so.
 async function apply(page) {
   await page.getByRole("button", { name: "Apply now" }).click();
-  await page.getByText("It holds from the next request on.").waitFor();
+  await page.getByText("Applied.", { exact: true }).waitFor();
 }
 
 describe("a password for a public site", () => {
@@ -40,12 +40,12 @@ describe("a password for a public site", () => {
     await signIn(admin, house);
     await admin.getByRole("link", { name: "Cerro Alcor Society" }).click();
     await admin.getByRole("link", { name: "Door", exact: true }).click();
-    await admin.getByRole("link", { name: "Password" }).click();
-    await admin.getByLabel("Whom it is for").fill("Friends of the hill");
-    await admin.getByRole("button", { name: "Rehearse this" }).click();
+    await admin.getByRole("link", { name: "A password", exact: true }).click();
+    await admin.getByLabel("Name (who will use it)").fill("Friends of the hill");
+    await admin.locator("form[action$='/door/pass']").getByRole("button", { name: "See what this does" }).click();
     password = (await admin.locator("#new-password").textContent()).trim();
     assert.match(password, /^[a-z]+( [a-z]+){3}$/);
-    assert.match(await admin.locator(".tray").innerText(), /−7\s+pages open to strangers/);
+    assert.match(await admin.locator(".tray").innerText(), /−7\s+pages are no longer open to strangers/);
     assert.equal((await visitor.reload()).status(), 200, "nothing changes before it is applied");
   });
 
@@ -56,27 +56,27 @@ describe("a password for a public site", () => {
     assert.equal(answer.headers()["www-authenticate"], "Velada");
     assert.equal(answer.headers()["x-robots-tag"], "noindex");
     assert.equal(answer.headers()["cache-control"], "private, no-store");
-    assert.equal(await heading(visitor), "This page needs a password");
+    assert.equal((await heading(visitor)).trim(), "Cerro Alcor Society, for people who have the password");
   });
 
   test("a wrong password is told so, the right one opens the page asked for", async () => {
     await visitor.goto(house.site("society", "/visit"));
-    await visitor.getByLabel("Enter the password").fill("let me in");
-    await visitor.getByRole("button", { name: "Enter" }).click();
+    await visitor.getByLabel("Password").fill("let me in");
+    await visitor.getByRole("button", { name: "Open this page" }).click();
     await visitor.getByRole("alert").getByText("does not open this page").waitFor();
-    await visitor.getByLabel("Enter the password").fill(password);
-    await visitor.getByRole("button", { name: "Enter" }).click();
+    await visitor.getByLabel("Password").fill(password);
+    await visitor.getByRole("button", { name: "Open this page" }).click();
     await visitor.waitForURL(house.site("society", "/visit"));
     assert.equal(await heading(visitor), "Getting here");
   });
 
   test("revoking the pass locks its holder out at the next request", async () => {
     await admin.goto(`${house.console}/sites/society/passes`);
-    await admin.getByRole("button", { name: "Revoke: the pass “Friends of the hill”" }).click();
+    await admin.getByRole("button", { name: "Turn off: the password “Friends of the hill”" }).click();
     assert.equal((await visitor.reload()).status(), 200);
     await apply(admin);
     assert.equal((await visitor.reload()).status(), 403);
-    await admin.getByRole("button", { name: "Let it count again: the pass “Friends of the hill”" }).click();
+    await admin.getByRole("button", { name: "Turn on: the password “Friends of the hill”" }).click();
     await apply(admin);
     assert.equal((await visitor.reload()).status(), 401, "whoever was locked out enters the password anew");
   });
@@ -138,7 +138,7 @@ test("a site that was never published answers as an address nobody has", async (
 test("whoever has nothing to do with a site is not shown that it is there", async () => {
   const page = await fresh();
   await signIn(page, house, "tobias@lens.example");
-  await page.getByText("You have no site to look after yet.").waitFor();
+  await page.getByText("Sites that you can read").waitFor();
   assert.equal((await page.goto(`${house.console}/sites/dossier/door`)).status(), 404);
   assert.equal((await page.goto(`${house.console}/ledger`)).status(), 404);
 });
@@ -147,11 +147,11 @@ test("walking in as somebody shows what they meet, and signs nobody out", async 
   const page = await fresh();
   await signIn(page, house);
   await page.goto(`${house.console}/sites/variable-stars/door?page=/crew/antlia`);
-  await page.getByPlaceholder("A person, group, address, network…").fill("pilar");
+  await page.getByLabel(/A person, group, address/).fill("pilar");
   await page.getByRole("link", { name: "Pilar Quintero" }).click();
   await page.getByText("This page is not for them").waitFor();
   assert.match(await page.locator(".why").innerText(), /Pilar Quintero is signed in, and not on the team/);
-  await page.getByRole("link", { name: "“Show night panel” pass" }).click();
+  await page.getByRole("link", { name: "Password “Show night panel”" }).click();
   await page.getByText("begins on 12 December").or(page.getByText(/begins on \d+ \w+ \d+/)).first().waitFor();
   await page.goto(`${house.console}/sites`);
   await page.getByText("Inés Ortuño").waitFor();

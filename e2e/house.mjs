@@ -1,6 +1,10 @@
 // Starts a demo house for a browser test, and Chromium to visit it with.
+import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
 import { request } from "node:http";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { chromium } from "playwright-core";
 
 const password = "lantern over the hill";
@@ -40,19 +44,69 @@ export async function startHouse(...extra) {
   };
 }
 
+// startEmpty runs a real house on an empty folder; code is what its first visitor is asked for.
+export async function startEmpty() {
+  const folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
+  const child = spawn(process.env.VELADA ?? "bin/velada", ["serve", "--data", folder, "--listen", "127.0.0.1:0"], { stdio: ["ignore", "pipe", "inherit"] });
+  const said = /\n {2}(\w+( \w+){3})\n/;
+  const printed = await new Promise((resolve) => {
+    let text = "";
+    child.stdout.on("data", (chunk) => {
+      text += chunk;
+      if (said.test(text)) resolve(text);
+    });
+  });
+  const origin = /Console {2}(\S+)/.exec(printed)[1];
+  return {
+    console: origin,
+    site: (address, path = "") => `http://${address}.localhost:${new URL(origin).port}${path}`,
+    code: said.exec(printed)[1],
+    stop: async () => {
+      child.kill("SIGINT");
+      await new Promise((resolve) => child.on("exit", resolve));
+      rmSync(folder, { recursive: true });
+    },
+  };
+}
+
 export async function startBrowser() {
   const browser = await chromium.launch({
     executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
     args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
   });
+  const troubles = [];
   return {
-    close: () => browser.close(),
-    newContext: async (options) => {
+    // close ends the browser, and fails where a page that a test saw had an error.
+    close: async () => {
+      await browser.close();
+      assert.deepEqual(troubles, [], "errors in the browser's console");
+    },
+    // newContext opens a browser of its own. What a test means to happen, as a script that
+    // must not run, is said in expected.
+    newContext: async ({ expected = [], ...options } = {}) => {
       const context = await browser.newContext(options);
-      context.setDefaultTimeout(20000);
+      context.setDefaultTimeout(Number(process.env.PATIENCE ?? 20000));
+      const trouble = (text) => { if (!expected.some((e) => e.test(text))) troubles.push(text); };
+      context.on("weberror", (e) => trouble(`${e.page()?.url()}: ${e.error().message}`));
+      context.on("console", (m) => {
+        if (m.type() === "error" && !asked(m)) trouble(`${m.location().url}: ${m.text()}`);
+      });
+      context.on("response", (r) => {
+        if (r.status() >= 400 && !isAsked(r.request())) trouble(`${r.request().method()} ${r.url()}: ${r.status()}`);
+      });
       return context;
     },
   };
+}
+
+// Chromium writes every answer of 400 and above into its console, also to pages and forms
+// that a test asked for; those that nobody asked for are found by their requests.
+// A house that was stopped answers nothing.
+const asked = (message) => /^Failed to load resource: (the server responded with a status|net::ERR_(CONNECTION_REFUSED|CONNECTION_RESET|EMPTY_RESPONSE))/.test(message.text());
+
+function isAsked(request) {
+  if (request.resourceType() === "fetch" || request.resourceType() === "xhr") return true;
+  return request.isNavigationRequest() && request.frame().parentFrame() === null;
 }
 
 // signIn signs somebody of the demo house in on the console.
@@ -63,7 +117,7 @@ export async function signIn(page, house, address = "ines@cerroalcor.example") {
 
 // fillSignIn fills in the sign-in page that is open.
 export async function fillSignIn(page, address) {
-  await page.getByLabel("Your address").fill(address);
+  await page.getByLabel(/e-mail address/).fill(address);
   await page.getByLabel("Your password").fill(password);
   await page.getByRole("button", { name: "Sign in" }).click();
 }

@@ -4,32 +4,52 @@ import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
 
 const house = await startHouse("--clock", "2026-11-24T18:00:00+01:00", "--listen", "127.0.0.1:8080");
 const browser = await startBrowser();
-const page = async () => (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
-const shoot = (from, name) => from.screenshot({ path: `docs/screenshots/${name}.png` });
+const page = async () => (await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: "Europe/Madrid" })).newPage();
+const shoot = (from, name) => from.screenshot({ path: `docs/screenshots/${name}.png`, caret: "initial" });
+
+// several views beside each other in one picture
+async function beside(name, width, ...views) {
+  const pictures = [];
+  for (const view of views) pictures.push(`data:image/png;base64,${(await view.screenshot({ caret: "initial" })).toString("base64")}`);
+  const both = await page();
+  await both.setContent(`<body style="margin:0;display:flex;gap:${(1280 - width * views.length) / (views.length - 1)}px;background:#6d7c88">${pictures.map((p) => `<img src="${p}" width="${width}">`).join("")}</body>`);
+  await shoot(both, name);
+}
+const narrow = async (width) => (await browser.newContext({ viewport: { width, height: 800 }, timezoneId: "Europe/Madrid" })).newPage();
 
 const admin = await page();
 await signIn(admin, house);
-await admin.getByText("Each window is a page").waitFor();
+await admin.getByRole("heading", { name: "Sites", exact: true }).waitFor();
 await shoot(admin, "sites");
+await admin.goto(`${house.console}/new-site`);
+await admin.getByRole("radio", { name: /^A class or course/ }).click({ force: true });
+await admin.getByLabel("Name", { exact: true }).fill("Night walks class");
+await admin.getByText("free", { exact: false }).first().waitFor();
+await shoot(admin, "new-site");
+await admin.getByRole("button", { name: "Make the site" }).click();
+await admin.getByRole("heading", { name: "Next steps" }).waitFor();
+await admin.goto(`${house.console}/sites/night-walks-class/publish`);
+await admin.waitForTimeout(900); // the frames draw
+await shoot(admin, "first-publication");
 
 await admin.goto(`${house.console}/sites/variable-stars/door?add=people`);
 await admin.getByRole("textbox", { name: "People" }).fill("Edda Galindo; Nadia Sorel <nadia@lens.example>");
-await admin.getByLabel("Until").fill("2026-12-18T23:00");
-await admin.getByRole("button", { name: "Rehearse this" }).click();
+await admin.locator("input[name=until]").fill("18 Dec 2026 23:00");
+await admin.locator("form[action$='/door/add']").getByRole("button", { name: "See what this does" }).click();
 await admin.locator(".tray").waitFor();
 await shoot(admin, "door");
 
 await admin.goto(`${house.console}/sites/variable-stars/rehearsal`);
-await admin.getByText("What this rehearsal would do").waitFor();
+await admin.getByText("What these changes do").waitFor();
 await shoot(admin, "rehearsal");
 await admin.getByRole("button", { name: "Discard" }).click();
-await admin.getByText("The rehearsal is dropped").waitFor();
-await admin.goto(`${house.console}/sites/dossier`);
-await shoot(admin, "standing");
+await admin.getByText("The changes are discarded").waitFor();
+await admin.goto(`${house.console}/sites/variable-stars`);
+await shoot(admin, "overview");
 
 await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
 await admin.getByRole("link", { name: /^12 Dec 2026 20:00/ }).click();
-await admin.getByText("Seen at Saturday 12 Dec 2026, 20:00").waitFor();
+await admin.getByRole("heading", { name: /^Sightlines at/ }).waitFor();
 await shoot(admin, "sightlines");
 
 await admin.goto(`${house.console}/sites/variable-stars/walk?page=/crew/antlia&as=group:corvus`);
@@ -44,62 +64,53 @@ await admin.goto(`${house.console}/sites/variable-stars/pages?path=/notes/week-2
 await shoot(admin, "pages");
 await admin.goto(`${house.console}/sites/variable-stars/publish`);
 await shoot(admin, "difference");
-await admin.getByLabel(/A note for those/).fill("The third week, and a reminder");
+await admin.getByLabel("Note").fill("The third week, and a reminder");
 await admin.getByRole("button", { name: "Publish edition 8" }).click();
 await admin.getByText("Edition 8 is live.").waitFor();
-await shoot(admin, "editions");
 
-await admin.goto(`${house.console}/sites/society/listing`);
-await admin.getByLabel("A short name").fill("night");
+await admin.goto(`${house.console}/sites/society/settings/address`);
+await admin.getByLabel("Short name").fill("night");
 await admin.getByLabel("leads to").selectOption("/open-nights");
-await admin.getByRole("button", { name: "Keep it" }).click();
+await admin.getByRole("button", { name: "Save" }).click();
 await admin.getByText("/go/night").first().waitFor();
-await shoot(admin, "addresses");
+await shoot(admin, "settings");
 
 await admin.goto(`${house.console}/ledger`);
-await admin.getByText("Each entry is sealed").waitFor();
+await admin.getByText(/sealed/).waitFor();
 await shoot(admin, "ledger");
 
 await admin.goto(`${house.console}/sites/society/team?invite=new`);
-await admin.getByLabel("Addresses").fill("Nadia Sorel <nadia@press.example>");
+await admin.getByLabel("E-mail addresses").fill("Nadia Sorel <nadia@press.example>");
 await admin.locator("select[name=role]").selectOption("editor");
-await admin.locator("input[name=until]").fill("2026-12-18T23:00");
+await admin.locator("input[name=until]").fill("18 Dec 2026 23:00");
 await admin.getByLabel("Why they are here").selectOption("freelancer");
-await admin.getByLabel("A word of your own").fill("For the August pages. The press kit is under /press.");
+await admin.getByLabel("A message of your own").fill("For the August pages. The press kit is under /press.");
 await admin.getByRole("button", { name: "Send the invitations" }).click();
-await admin.getByText("on the way").waitFor();
-await admin.setViewportSize({ width: 1280, height: 1500 }); // team and roles in one
+await admin.getByText(/^1 invitation lies in the Outbox/).waitFor();
 await shoot(admin, "team");
-await admin.setViewportSize({ width: 1280, height: 800 });
 await admin.goto(`${house.console}/outbox`);
 await admin.locator(".mail-list a").first().click();
 await admin.locator(".paper").waitFor();
 await shoot(admin, "outbox");
 
-await admin.goto(`${house.console}/groups/variable-stars/roster`);
-await admin.getByLabel("or paste it here").fill("name;crew;address\nKatya Cifuentes;Crew Corvus;katya-cifuentes@cerroalcor.example\nNoor Haddad;Crew Antlia;noor@aula.cerroalcor.example\nEmil Sol;Crew Hydra;emil@aula.cerroalcor.example\nIris Vega;Crew Hydra;iris@aula.cerroalcor.example\nPaco Duarte;Crew Corvus;paco-duarte@cerroalcor.example\nA broken line;Crew Hydra;nowhere\n");
-await admin.getByRole("button", { name: "Read it" }).click();
-await admin.getByText("What it would change").waitFor();
-await shoot(admin, "roster");
-await admin.getByLabel(/whoever is no longer listed/).uncheck();
-await admin.getByRole("button", { name: "Read it so" }).click();
-await admin.getByRole("button", { name: "Take it in" }).click();
-await admin.getByText("A roster came into").first().waitFor();
-await admin.getByRole("button", { name: "Make a sheet" }).click();
-await admin.locator(".slip-sheet").waitFor();
-await shoot(admin, "slips");
+const [coming, slips] = [await narrow(632), await narrow(632)];
+for (const view of [coming, slips]) await signIn(view, house);
+await coming.goto(`${house.console}/groups/variable-stars/roster`);
+await coming.getByLabel("or paste it here").fill("name;crew;address\nKatya Cifuentes;Crew Corvus;katya-cifuentes@cerroalcor.example\nNoor Haddad;Crew Antlia;noor@aula.cerroalcor.example\nEmil Sol;Crew Hydra;emil@aula.cerroalcor.example\nA broken line;Crew Hydra;nowhere\n");
+await coming.getByRole("button", { name: "Preview the import" }).click();
+await coming.getByText("What it would change").waitFor();
+await slips.goto(`${house.console}/groups/junior/roster`);
+await slips.getByLabel("or paste it here").fill(["Noor Haddad", "Emil Sol", "Iris Vega", "Vera Luz"].map((name) => `${name};${name.split(" ")[0].toLowerCase()}@aula.cerroalcor.example`).join("\n"));
+await slips.getByRole("button", { name: "Preview the import" }).click();
+await slips.getByRole("checkbox", { name: /whoever is no longer listed/ }).uncheck();
+await slips.getByRole("button", { name: "Update the preview" }).click();
+await slips.waitForURL(/said=yes/);
+await slips.getByRole("button", { name: "Import" }).click();
+await slips.getByRole("button", { name: "Make a sheet" }).click();
+await slips.locator(".slip-sheet").waitFor();
+await beside("roster", 632, coming, slips);
 await admin.goto(`${house.console}/sites/society/members`);
 await shoot(admin, "members");
-
-// several views beside each other in one picture
-async function beside(name, width, ...views) {
-  const pictures = [];
-  for (const view of views) pictures.push(`data:image/png;base64,${(await view.screenshot()).toString("base64")}`);
-  const both = await page();
-  await both.setContent(`<body style="margin:0;display:flex;gap:${(1280 - width * views.length) / (views.length - 1)}px;background:#6d7c88">${pictures.map((p) => `<img src="${p}" width="${width}">`).join("")}</body>`);
-  await shoot(both, name);
-}
-const narrow = async (width) => (await browser.newContext({ viewport: { width, height: 800 } })).newPage();
 
 const [list, person] = [await narrow(632), await narrow(632)];
 for (const view of [list, person]) await signIn(view, house);
