@@ -410,6 +410,19 @@ func TestManyWhoAskAreLookedAtOneByOne(t *testing.T) {
 	if n := strings.Count(body, worked); n != 1 || !strings.Contains(body, "asks") {
 		t.Errorf("for the one alone: %d", n)
 	}
+	for i := range 60 {
+		address := access.Address{Local: fmt.Sprint("more", i), Domain: "lens.example"}
+		if err := store.SaveLetIn(t.Context(), d.db, store.LetIn{Site: site, Path: "/", Who: store.Who(address.String()), At: demo.Start}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	body = d.shows("/sites/society/members", "1 to 50 of 67")
+	if n := strings.Count(body, `class="panel asking"`); n != 50 {
+		t.Errorf("%d who ask on the first page", n)
+	}
+	if n := strings.Count(d.shows("/sites/society/members?rows=2"), `class="panel asking"`); n != 17 {
+		t.Errorf("%d who ask on the second page", n)
+	}
 }
 
 // A site's code runs beside the console, and can set cookies for it under any name

@@ -25,20 +25,21 @@ import (
 // membersView is a part of the view of members: who waits, who is one, letters, comments, or
 // what membership is like.
 type membersView struct {
-	At       string // where the members of the site are
-	Part     string
-	Parts    []web.Tab
-	Lists    []memberList
-	Query    string
-	Asking   []askingRow
-	Comments []commentRow
-	SignUp   signUpForm
-	Like     web.Form
-	Letter   web.Form
-	Corners  []web.Choice
-	Groups   []web.Choice // that members can be put into
-	Standing string       // the sentence about signing up
-	Mail     string       // what becomes of letters
+	At                        string // where the members of the site are
+	Part                      string
+	Parts                     []web.Tab
+	Lists                     []memberList
+	Query                     string
+	Asking                    []askingRow
+	Comments                  []commentRow
+	AskingPager, CommentPager web.Pager
+	SignUp                    signUpForm
+	Like                      web.Form
+	Letter                    web.Form
+	Corners                   []web.Choice
+	Groups                    []web.Choice // that members can be put into
+	Standing                  string       // the sentence about signing up
+	Mail                      string       // what becomes of letters
 }
 
 type memberList struct {
@@ -153,16 +154,42 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	ctx := x.Request.Context()
 	p := c.SitePage(x, "Members")
 	v.At, v.Standing = web.MembersURL(d.Site), words.SignUpWords(d.Then.SignUp)
-	lists := []memberList{
-		{ID: "waiting", Name: "Waiting to be approved", Empty: "Nobody waits to be approved.", Acts: acts(members.Admit, members.Refuse, members.Block), Word: true},
-		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: acts(members.Block, members.Remove)},
-		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: acts(members.Unblock, members.Remove)},
-	}
 	profiles, err1 := store.Profiles(ctx, c.House.Reader(), c.House.State().ID(d.Site))
 	asks, err2 := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.Site))
 	if err := errors.Join(err1, err2); err != nil {
 		c.Fail(x, err)
 		return
+	}
+	waiting := len(asks) + v.list(c, x, d, profiles)
+	v.Parts = viewParts(v.At, v.Part, waiting, v.comments(c, x, d))
+	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
+		c.NotFound(x)
+		return
+	}
+	if v.Part == partWaiting {
+		v.asking(c, x, d, asks)
+	}
+	v.Mail = c.MailWords(x)
+	for _, g := range d.Words.Document.Groups {
+		if c.House.MayKeep(ctx, web.Actor(x), g.ID) {
+			v.Groups = append(v.Groups, web.Choice{ID: g.ID, Name: cmp.Or(g.Name, g.ID), On: false})
+		}
+	}
+	v.settings(d)
+	if d.Tray != nil {
+		p.Tray = web.TrayView(c, d.Tray, d.State, v.At)
+	}
+	p.View = v
+	c.Show(x, status, "members", p)
+}
+
+// list fills in the members of the part that is shown, by what they are; it returns how
+// many wait to be approved.
+func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site, profiles map[string]store.Profile) (waiting int) {
+	lists := []memberList{
+		{ID: "waiting", Name: "Waiting to be approved", Empty: "Nobody waits to be approved.", Acts: acts(members.Admit, members.Refuse, members.Block), Word: true},
+		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: acts(members.Block, members.Remove)},
+		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: acts(members.Unblock, members.Remove)},
 	}
 	known := d.State.Policy.Document().People
 	for _, m := range d.Now.Members {
@@ -177,10 +204,11 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		list := &lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
 		list.Rows = append(list.Rows, row)
 	}
-	waiting := len(lists[0].Rows) + len(asks)
-	if v.Part == partWaiting {
+	waiting = len(lists[0].Rows)
+	switch v.Part {
+	case partWaiting:
 		v.Lists = lists[:1]
-	} else if v.Part == partMembers {
+	case partMembers:
 		v.Lists = lists[1:]
 	}
 	v.Query = strings.TrimSpace(x.Query("q"))
@@ -192,46 +220,47 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		from, to := list.Pager.Cut(x, len(list.Rows))
 		list.Rows = list.Rows[from:to]
 	}
-	for _, l := range asks {
-		if v.Part != partWaiting {
-			break
-		}
+	return waiting
+}
+
+// asking fills in those who were turned away and ask to be let in.
+func (v *membersView) asking(c *web.Console, x *gin.Context, d *web.Site, asks []store.LetIn) {
+	from, to := v.AskingPager.Cut(x, len(asks))
+	for _, l := range asks[from:to] {
 		row := askingRow{ID: l.ID, Name: c.House.NameOf(l.Who), Address: c.House.AddressText(l.Who), Page: d.State.Title(d.Site, l.Path), Word: l.Word, When: c.Moment(l.At)}
 		if look := strconv.FormatInt(l.ID, 10); len(v.Asking) < MostWaysShown && x.Query("asking") == "" || x.Query("asking") == look {
-			row.Ways = yesWays(members.WaysToSayYes(ctx, c.House, web.Actor(x), l))
+			row.Ways = yesWays(members.WaysToSayYes(x.Request.Context(), c.House, web.Actor(x), l))
 		} else {
-			row.Look = v.At + "?asking=" + look + "#asking-" + look
+			row.Look = v.At + "?asking=" + look + "&rows=" + strconv.Itoa(1+from/web.MostRows) + "#asking-" + look
 		}
 		v.Asking = append(v.Asking, row)
 	}
+}
+
+// comments fills in what members wrote, those that wait first and then the newest; it
+// returns how many wait.
+func (v *membersView) comments(c *web.Console, x *gin.Context, d *web.Site) (held int) {
 	for path, list := range d.State.Site(d.Site).Comments {
 		for _, one := range list {
 			v.Comments = append(v.Comments, commentRow{one.ID, d.Words.Person(one.Person), d.State.Title(d.Site, path), one.Text, c.Moment(one.At), one.Status == "held"})
+			if one.Status == "held" {
+				held++
+			}
 		}
 	}
-	slices.SortFunc(v.Comments, func(a, b commentRow) int { // those that wait first, then the newest
+	slices.SortFunc(v.Comments, func(a, b commentRow) int {
 		if a.Waits != b.Waits {
 			return map[bool]int{true: -1, false: 1}[a.Waits]
 		}
 		return cmp.Compare(b.ID, a.ID)
 	})
-	held := 0
-	for _, one := range v.Comments {
-		if one.Waits {
-			held++
-		}
-	}
-	v.Parts = viewParts(v.At, v.Part, waiting, held)
-	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
-		c.NotFound(x)
-		return
-	}
-	v.Mail = c.MailWords(x)
-	for _, g := range d.Words.Document.Groups {
-		if c.House.MayKeep(ctx, web.Actor(x), g.ID) {
-			v.Groups = append(v.Groups, web.Choice{ID: g.ID, Name: cmp.Or(g.Name, g.ID), On: false})
-		}
-	}
+	from, to := v.CommentPager.Cut(x, len(v.Comments))
+	v.Comments = v.Comments[from:to]
+	return held
+}
+
+// settings fills in what membership is like, as it stands where nothing was typed.
+func (v *membersView) settings(d *web.Site) {
 	if v.SignUp.Values == nil {
 		v.SignUp.Values = map[string]string{"mode": cmp.Or(d.Then.SignUp.Mode, "closed"), "domains": strings.Join(d.Then.SignUp.Domains, "\n")}
 	}
@@ -245,11 +274,6 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 		place.On = v.Like.Values["corner"] == place.ID
 		v.Corners = append(v.Corners, place)
 	}
-	if d.Tray != nil {
-		p.Tray = web.TrayView(c, d.Tray, d.State, v.At)
-	}
-	p.View = v
-	c.Show(x, status, "members", p)
 }
 
 func likeValues(m house.Membership) map[string]string {
