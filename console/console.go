@@ -13,6 +13,7 @@ import (
 	"velada/console/overview"
 	"velada/console/pages"
 	"velada/console/people"
+	"velada/console/rules"
 	"velada/console/settings"
 	"velada/console/team"
 	"velada/console/web"
@@ -23,7 +24,8 @@ import (
 // New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, h *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *web.Console {
 	c := web.New(ctx, h, glass, setUpCode, secure, siteHost, siteURL,
-		account.Room(), overview.Room(), door.Room(), pages.Room(), listing.Room(), members.Room(), team.Room(), people.Room(), settings.Room())
+		account.Room(), overview.Room(), door.Room(), pages.Room(), listing.Room(), members.Room(), team.Room(), people.Room(),
+		rules.Room(), settings.Room())
 	glass.Preview = func(r *http.Request, token string) (string, gate.As, bool) { return pages.Preview(c, r, token) }
 	return c
 }

@@ -147,6 +147,9 @@ func shift(doc *access.Document, days int) {
 	for i := range doc.Groups {
 		move(&doc.Groups[i].From, &doc.Groups[i].Until)
 	}
+	for i := range doc.Rules {
+		move(&doc.Rules[i].From, &doc.Rules[i].Until)
+	}
 	for _, s := range doc.Sites {
 		ways(s.Door.Ways)
 		for i := range s.Doors {
@@ -195,6 +198,9 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := makeMembership(ctx, tx, ids, doc, now); err != nil {
 			return err
 		}
+		if err := makeRules(ctx, tx, ids, now); err != nil {
+			return err
+		}
 		if err := store.SaveKeepers(ctx, tx, "variable-stars", []store.Who{"aiko"}); err != nil {
 			return err
 		}
@@ -236,6 +242,17 @@ func makeMembership(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID
 		}
 	}
 	return store.SaveLetIn(ctx, tx, store.LetIn{Site: ids["variable-stars"], Path: "/notes", Who: "nadia@lens.example", Word: "I photograph the show night for the paper. May I read the notes before?", At: now.Add(-3 * time.Hour)})
+}
+
+// makeRules says who set the house rule and why, and who asks for one more exception.
+func makeRules(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {
+	note := store.RuleNote{Rule: "records", Who: "ines", At: now.AddDate(0, 0, -23), Reason: "Observations carry the names of those who made them. The society publishes its programme as a table, and may."}
+	if err := store.SaveRuleNote(ctx, tx, note); err != nil {
+		return err
+	}
+	return store.SaveException(ctx, tx, store.Exception{
+		Site: ids["new-dome"], Rule: "records", Who: "bram", Word: "The list of instruments for the dome is no secret, and has no names in it.", At: now.Add(-26 * time.Hour),
+	})
 }
 
 func makePasses(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {

@@ -43,7 +43,8 @@ func (q *request) tables(page string) string {
 			return q.table(place)
 		case withheld:
 			withheld = false // once is enough
-			return `<p class="records-notice">There are records here for whoever signs in. <a href="` + template.HTMLEscapeString(q.signInURL()) + `">Sign in</a></p>`
+			return `<p class="records-notice">There are records here. ` + template.HTMLEscapeString(q.state.Policy.Document().House.Name) +
+				` shows them only to those who sign in. <a href="` + template.HTMLEscapeString(q.signInURL()) + `">Sign in</a></p>`
 		}
 		return ""
 	})

@@ -219,6 +219,7 @@ var NoticeKinds = []struct{ ID, Name string }{
 	{"invitation", "an invitation of mine is accepted or declined"},
 	{"request", "somebody asks for something that I may answer"},
 	{"role", "what I may do on a site changes"},
+	{"answer", "something that I asked for is answered"},
 	{"waiting", "something of mine waits or did not work"},
 }
 

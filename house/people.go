@@ -12,9 +12,11 @@ import (
 	"velada/words"
 )
 
-// PeopleChange is a change of the house's people and groups.
+// PeopleChange is a change of the house as a whole: its people and groups, its rules, its
+// name.
 type PeopleChange struct {
 	What  string // what it does, in a sentence
+	Kind  string // of its entry in the ledger; "" is people
 	Do    func(doc *access.Document) error
 	Also  func(tx *Tx) error // what else is written with it; nil for nothing
 	Group string             // the one group whose people it changes; "" for what only stewards may
@@ -53,7 +55,7 @@ func (c PeopleChange) In(tx *Tx) error {
 			return err
 		}
 	}
-	tx.Log("", "people", c.What, "", "")
+	tx.Log("", cmp.Or(c.Kind, "people"), c.What, "", "")
 	if c.Also == nil {
 		return nil
 	}

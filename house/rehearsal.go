@@ -265,6 +265,11 @@ func without(list, other []string) (rest []string) {
 	return rest
 }
 
+// Compare returns what one policy does at an instant that another does not, in figures.
+func Compare(before, after *access.Policy, at access.Instant) Summary {
+	return summarise(before, after, at)
+}
+
 func summarise(before, after *access.Policy, at access.Instant) Summary {
 	sum := Summary{Full: access.ImpactOf(before, after, at)}
 	observers := map[string]*ObserverReach{}

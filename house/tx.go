@@ -132,6 +132,11 @@ func (s *State) WhoMay(site string, c access.Capability, at access.Instant) (lis
 	if len(list) > 0 {
 		return list
 	}
+	return s.Stewards()
+}
+
+// Stewards lists those who look after the house and are not blocked.
+func (s *State) Stewards() (list []store.Who) {
 	for _, p := range s.Policy.Document().People {
 		if p.Steward && !p.Blocked {
 			list = append(list, store.Who(p.ID))

@@ -150,5 +150,13 @@ func SaveRules(ctx context.Context, q Queryer, list []access.HouseRule) error {
 	if err := exec(ctx, q, `DELETE FROM rules`); err != nil {
 		return fmt.Errorf("writing house rules: %w", err)
 	}
-	return saveParts(ctx, q, "rules", list, func(r access.HouseRule) string { return r.ID })
+	if err := saveParts(ctx, q, "rules", list, func(r access.HouseRule) string { return r.ID }); err != nil {
+		return err
+	}
+	for _, gone := range []string{`DELETE FROM rule_notes WHERE rule NOT IN (SELECT id FROM rules)`, `DELETE FROM exceptions WHERE rule NOT IN (SELECT id FROM rules)`} {
+		if err := exec(ctx, q, gone); err != nil { // so that a rule of the same name later does not inherit them
+			return fmt.Errorf("writing house rules: %w", err)
+		}
+	}
+	return nil
 }

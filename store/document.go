@@ -159,7 +159,7 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 	if err := SaveHouse(ctx, q, doc.House); err != nil {
 		return err
 	}
-	for _, table := range []string{"members", "people", "groups", "rules"} {
+	for _, table := range []string{"members", "people", "groups"} {
 		if err := exec(ctx, q, `DELETE FROM `+table); err != nil {
 			return err
 		}
@@ -172,7 +172,7 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 	if err := saveParts(ctx, q, "groups", doc.Groups, func(g access.Group) string { return g.ID }); err != nil {
 		return err
 	}
-	if err := saveParts(ctx, q, "rules", doc.Rules, func(r access.HouseRule) string { return r.ID }); err != nil {
+	if err := SaveRules(ctx, q, doc.Rules); err != nil {
 		return err
 	}
 	if err := SavePromises(ctx, q, doc.Promises); err != nil {

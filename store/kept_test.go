@@ -88,6 +88,8 @@ func rowsOf(t *testing.T, db *sql.DB, who Who, site SiteID, n int) {
 		"edition":  SaveEdition(ctx, db, &Edition{Site: site, Number: n, At: now, Who: who}),
 		"page":     AddPage(ctx, db, site, Page{ID: fmt.Sprint("page", n), Path: fmt.Sprint("/", n), SavedAt: now, SavedBy: who}),
 		"save":     exec(ctx, db, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, 'x', ?, 0, ?, '', '')`, site, n, who),
+		"ruled":    SaveRuleNote(ctx, db, RuleNote{Rule: fmt.Sprintf("r%d", n), Who: who}),
+		"excepts":  SaveException(ctx, db, Exception{Site: site, Rule: fmt.Sprintf("r%d", n), Who: who}),
 		"due once": exec(ctx, db, `INSERT INTO due_editions (site, number, due, who) VALUES (?, ?, 0, ?) ON CONFLICT DO NOTHING`, site, n, who),
 	} {
 		if err != nil {

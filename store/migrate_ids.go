@@ -58,7 +58,11 @@ func idsForAddresses(ctx context.Context, tx *sql.Tx) error {
 
 // moveWho brings what hangs on addresses to the people that they belong to.
 func moveWho(ctx context.Context, tx *sql.Tx, ids map[access.Address]Who) error {
-	for _, c := range whose {
+	columns, err := theirs(ctx, tx)
+	if err != nil {
+		return err
+	}
+	for _, c := range columns {
 		if c.column == "person" { // an id since ever
 			continue
 		}

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -28,12 +29,15 @@ const (
 	told              // what happened stays told, in the other's name
 )
 
-// whose are all columns that say whose something is, with what becomes of their
-// rows when the one is merged into another who has an account of their own.
-var whose = []struct {
+// column says whose something is.
+type column struct {
 	table, column string
 	merged        fate
-}{
+}
+
+// whose are all columns that say whose something is, with what becomes of their
+// rows when the one is merged into another who has an account of their own.
+var whose = []column{
 	{"accounts", "who", end},
 	{"passkeys", "who", end},
 	{"recovery_codes", "who", end},
@@ -54,10 +58,22 @@ var whose = []struct {
 	{"profiles", "person", carry},
 	{"comments", "person", carry},
 	{"team_reasons", "who", carry},
+	{"exceptions", "who", carry},
 	{"members", "person", carry}, // the document says so too
 	{"editions", "who", told},
 	{"pages", "saved_by", told},
 	{"page_saves", "who", told},
+	{"rule_notes", "who", told},
+}
+
+// theirs lists the columns above that there are: migrations move people in tables of their
+// own time.
+func theirs(ctx context.Context, q Reader) ([]column, error) {
+	tables, err := collect(ctx, q, scanText[string], `SELECT name FROM sqlite_master WHERE type = 'table'`)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(slices.Clone(whose), func(c column) bool { return !slices.Contains(tables, c.table) }), nil
 }
 
 // MoveWho puts somebody in the place of another in everything that is kept, which
@@ -71,7 +87,11 @@ func MoveWho(ctx context.Context, q Queryer, from, to Who) (gone bool, err error
 		return false, err
 	}
 	gone = account != nil // it never gives way
-	for _, c := range whose {
+	columns, err := theirs(ctx, q)
+	if err != nil {
+		return gone, err
+	}
+	for _, c := range columns {
 		if c.table == "members" {
 			continue // rows of the document, written with it
 		}
@@ -92,7 +112,11 @@ func MoveWho(ctx context.Context, q Queryer, from, to Who) (gone bool, err error
 // KeptOf reads everybody of whom anything is kept that MoveWho would move.
 func KeptOf(ctx context.Context, q Reader) (map[Who]bool, error) {
 	kept := map[Who]bool{}
-	for _, c := range whose {
+	columns, err := theirs(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range columns {
 		if c.table == "members" {
 			continue
 		}

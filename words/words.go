@@ -351,6 +351,16 @@ func Capital(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:]
 }
 
+// LowerFirst begins a sentence in small letters, to follow a colon; a name in it keeps its own.
+func LowerFirst(s string) string {
+	for _, begins := range []string{"It ", "The ", "Only ", "Nobody ", "Search ", "Tables ", "A ", "And "} {
+		if strings.HasPrefix(s, begins) {
+			return strings.ToLower(s[:1]) + s[1:]
+		}
+	}
+	return s
+}
+
 // waysLess returns the ways of a that b lacks.
 func waysLess(a, b []access.Way) []access.Way {
 	have := map[string]int{}

@@ -11,6 +11,7 @@ import (
 	"velada/core/parts"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 )
 
 // PersonForm is what a steward says of a person. Was holds what the form showed: what
@@ -273,4 +274,20 @@ func rank(status, stands string) int {
 		order = []string{"", "blocked", "pending", "approved"}
 	}
 	return slices.Index(order, status)
+}
+
+// SetSteward makes somebody of the house a steward, or no longer.
+func SetSteward(h *house.House, id string, on bool) house.PeopleChange {
+	what := words.Wording{Document: h.State().Policy.Document()}.Person(id) + " becomes a steward of the house."
+	if !on {
+		what = words.Wording{Document: h.State().Policy.Document()}.Person(id) + " is no longer a steward."
+	}
+	return house.PeopleChange{What: what, Do: func(doc *access.Document) error {
+		i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == id })
+		if i < 0 {
+			return house.ErrNothing
+		}
+		doc.People[i].Steward = on
+		return nil
+	}}
 }

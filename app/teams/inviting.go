@@ -86,6 +86,10 @@ func draftInvitations(h *house.House, tx *house.Tx, in Invitation) (invitations 
 			wrong["list"] = fmt.Sprintf("No mail reaches %s. Choose to hand the link on yourself, or give them a sign-in slip.", address)
 			continue
 		}
+		if site := keepsOut(s, in.Sites, address, access.At(tx.Now())); site != "" {
+			wrong["list"] = fmt.Sprintf("%s is not at one of the house’s own domains, and a house rule counts no others on the team of %s.", address, s.SiteTitle(site))
+			continue
+		}
 		token := identity.Token()
 		inv := store.Invitation{
 			ID: identity.Token(), Who: s.WhoHas(address), By: a.Who, At: tx.Now(), Ends: tx.Now().Add(invitationLife),
@@ -116,6 +120,20 @@ func draftInvitations(h *house.House, tx *house.Tx, in Invitation) (invitations 
 		return nil, nil, wrong
 	}
 	return invitations, sent, nil
+}
+
+// keepsOut returns the first of some sites on whose team a house rule does not count an
+// address; "" where there is none.
+func keepsOut(s *house.State, sites []string, a access.Address, at access.Instant) string {
+	if s.Policy.Inside(s.Policy.Address(a)) {
+		return ""
+	}
+	for _, site := range sites {
+		if slices.ContainsFunc(s.Policy.RulesInForce(site, at), func(r access.HouseRule) bool { return r.Rule == "inside-team-only" }) {
+			return site
+		}
+	}
+	return ""
 }
 
 // checkRole is Check, which says of the field of the role what does not fit.

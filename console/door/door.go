@@ -133,6 +133,7 @@ func showDoor(c *web.Console, x *gin.Context, status int, wf *wayForm, pf *passF
 		if v.Form == nil && v.PassForm == nil {
 			v.Form, v.PassForm = formAsked(d, x)
 			v.LinkForm = linkAsked(d, x)
+			withRule(c, x, v.PassForm, v.LinkForm)
 		}
 		v.Handout = takeHandout(c, x)
 	}

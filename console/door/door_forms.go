@@ -29,6 +29,7 @@ type wayForm struct {
 	Any              bool // any pass or link of the site's
 	YourAddress      string
 	Back             string
+	Rules            []web.RuleNote // house rules that take something from it
 }
 
 // formAsked returns the form that the address of the view asks for, if any.
@@ -86,7 +87,17 @@ func newWayForm(d *web.Site, w access.Way, key string) *wayForm {
 		f.Values["list"] = strings.Join(lines, "\n")
 	}
 	f.chooseKeys(d.Then, d.Words, w)
+	if w.Domains != nil || w.People != nil || !slices.Contains([]string{"domain", "people", "groups"}, w.Way) {
+		f.Rules = d.RuleNotes(w)
+	}
 	return f
+}
+
+// underRules notes at its field what a house rule takes from a list that was typed.
+func (f *wayForm) underRules(d *web.Site, w access.Way) {
+	if f.Rules = d.RuleNotes(w); len(f.Rules) > 0 && (w.Way == "people" || w.Way == "domain") {
+		f.Wrong["list"] = "A house rule shuts some of these out, see below. Remove them, or ask for an exception."
+	}
 }
 
 // chooseKeys lists the passes or links of a site, for a way that names some.
@@ -220,6 +231,14 @@ func saveWay(c *web.Console, x *gin.Context, key string) {
 	f.Label = words.KindLabel(f.Kind)
 	f.Back = web.DoorURL(x.Param("site"), path, x.PostForm("as"))
 	w := f.readWay(x, s, c.Known(x))
+	if len(f.Wrong) == 0 {
+		d, err := c.Site(x)
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		f.underRules(d, w)
+	}
 	if len(f.Wrong) > 0 {
 		site := s.SiteDocument(x.Param("site"))
 		f.chooseKeys(site, words.Wording{Document: s.Policy.Document(), Site: site, Zone: s.Zone}, w)

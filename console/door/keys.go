@@ -52,6 +52,7 @@ type linkForm struct {
 	Link, Page, Back string
 	OnDoor           bool
 	Unders           []web.Choice
+	Rule             *web.RuleNote // that wants it to end
 }
 
 // linkShown is a link's address, to be handed out.
@@ -76,6 +77,7 @@ func showPasses(c *web.Console, x *gin.Context, status int, pf *passForm, lf *li
 		v.Handout = takeHandout(c, x)
 		if pf == nil && lf == nil {
 			v.PassForm, v.LinkForm = keyFormAsked(d, x.Query("pass"), x.Query("link"))
+			withRule(c, x, v.PassForm, v.LinkForm)
 		}
 		if id := x.Query("show"); id != "" {
 			v.Shown = newLinkShown(c, d, id, web.Actor(x).Name)
@@ -90,6 +92,16 @@ func showPasses(c *web.Console, x *gin.Context, status int, pf *passForm, lf *li
 	}
 	p.View = v
 	c.Show(x, status, "passes", p)
+}
+
+// withRule notes on the forms of keys which house rule wants them to end.
+func withRule(c *web.Console, x *gin.Context, pf *passForm, lf *linkForm) {
+	if pf != nil {
+		pf.Rule = mustEnd(c, x)
+	}
+	if lf != nil {
+		lf.Rule = mustEnd(c, x)
+	}
 }
 
 // keyFormAsked returns the form that the address of the view asks for: new, the id
@@ -333,6 +345,9 @@ func doLink(c *web.Console, x *gin.Context) {
 	}
 	if f.Values["label"] == "" {
 		f.Wrong["label"] = "Enter a name: who will use it."
+	}
+	if f.Rule = mustEnd(c, x); f.Rule != nil && until.IsZero() && len(f.Wrong) == 0 {
+		f.Wrong["until"] = noEnd
 	}
 	if len(f.Wrong) > 0 {
 		d, err := c.Site(x)

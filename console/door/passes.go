@@ -30,7 +30,16 @@ type passForm struct {
 	Unders []web.Choice // what a pass can be for
 	Page   string
 	Back   string
+	Rule   *web.RuleNote // that wants it to end
 }
+
+// mustEnd returns the note of a house rule under which what has no end does not count.
+func mustEnd(c *web.Console, x *gin.Context) *web.RuleNote {
+	return c.RuleOfKind(x, "pass-must-end", "a password or link counts only with an end date of its own.")
+}
+
+// noEnd is said at the field of an end that a house rule wants.
+const noEnd = "A house rule wants an end date here, see below."
 
 // Heading says what the form makes or changes; page is what the door stands before.
 func (f *passForm) Heading(page string) string {
@@ -94,6 +103,9 @@ func doPass(c *web.Console, x *gin.Context) {
 	}
 	if _, err := access.DocumentPath(under); err != nil {
 		f.Wrong["under"] = words.Capital(err.Error()) + "."
+	}
+	if f.Rule = mustEnd(c, x); f.Rule != nil && until.IsZero() && len(f.Wrong) == 0 {
+		f.Wrong["until"] = noEnd
 	}
 	if action == "change" {
 		if len(f.Wrong) > 0 {
@@ -172,7 +184,7 @@ func againWithPass(c *web.Console, x *gin.Context, f *passForm) {
 		c.Fail(x, err)
 		return
 	}
-	f.Unders = d.Unders(cmp.Or(f.Values["under"], "/"))
+	f.Unders, f.Rule = d.Unders(cmp.Or(f.Values["under"], "/")), mustEnd(c, x)
 	if f.Action == "start" || f.Action == "add" {
 		again(c, x, nil, f)
 		return

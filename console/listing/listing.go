@@ -37,8 +37,9 @@ type settingsView struct {
 	ShortForm       web.Form
 	Paths           []web.Choice
 	Search          string
-	Listing         bool   // search engines may list what anybody can open
-	Secret          string // that the identity headers are signed with
+	Listing         bool          // search engines may list what anybody can open
+	Rule            *web.RuleNote // that keeps search engines away
+	Secret          string        // that the identity headers are signed with
 }
 
 type oldRow struct{ Address, Host, Since string }
@@ -102,6 +103,7 @@ func showSettings(c *web.Console, x *gin.Context, status int, part string, f, sh
 	if d.Consent != "" && d.Head+d.Foot != "" {
 		v.Consent = "With the consent of " + c.House.NameOf(d.Consent) + "."
 	}
+	v.Rule = c.RuleOfKind(x, "no-listing", "search engines may list nothing, whatever is set here.")
 	listed := s.Policy.Site(site).Listed(c.At())
 	v.Search = "Search engines are kept away from all pages now."
 	if len(listed) > 0 {
@@ -230,6 +232,9 @@ func doSearch(c *web.Console, x *gin.Context) {
 		what = "Search engines may list the pages that anybody can open, and no others."
 	}
 	v := web.NewChangeView(c, what, would)
+	if rule := c.RuleOfKind(x, "no-listing", "search engines may list nothing. A steward can make an exception."); on && rule != nil {
+		v.Warns = append(v.Warns, rule.Text)
+	}
 	v.To, v.Back = "/sites/"+site+"/settings/search-engines", back
 	v.Hide("listing", map[bool]string{true: "yes", false: "no"}[on])
 	v.Hide("back", back)

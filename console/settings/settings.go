@@ -14,9 +14,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"velada/app/people"
 	"velada/console/web"
 	"velada/core/access"
 	"velada/core/parts"
+	"velada/core/roster"
 	"velada/house"
 	"velada/post"
 	"velada/words"
@@ -27,6 +29,8 @@ type settingsView struct {
 	Part      string
 	Parts     []web.Tab
 	House     web.Form
+	Stewards  []stewardRow
+	Steward   web.Form // who is to be one
 	Zones     []web.Choice
 	Second    []web.Choice // roles that sign in in two steps
 	NoMail    web.Form
@@ -40,9 +44,10 @@ type settingsView struct {
 
 // The parts of the view, by address.
 const (
-	partHouse  = ""
-	partSignIn = "sign-in"
-	partMail   = "mail"
+	partHouse    = ""
+	partStewards = "stewards"
+	partSignIn   = "sign-in"
+	partMail     = "mail"
 )
 
 func partURL(part string) string { return strings.TrimSuffix("/settings/"+part, "/") }
@@ -58,7 +63,7 @@ func settings(c *web.Console, x *gin.Context) {
 
 func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 	s := c.House.State()
-	for _, p := range []struct{ id, name string }{{partHouse, "The house"}, {partSignIn, "Signing in"}, {partMail, "Mail"}} {
+	for _, p := range []struct{ id, name string }{{partHouse, "The house"}, {partStewards, "Stewards"}, {partSignIn, "Signing in"}, {partMail, "Mail"}} {
 		v.Parts = append(v.Parts, web.Tab{Name: p.name, URL: partURL(p.id), On: p.id == v.Part})
 	}
 	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
@@ -76,6 +81,7 @@ func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 	for _, z := range zones {
 		v.Zones = append(v.Zones, web.Choice{ID: z, Name: strings.ReplaceAll(z, "_", " "), On: z == v.House.Values["zone"]})
 	}
+	v.Stewards = stewardRows(s)
 	set := s.Settings
 	for _, role := range append([]string{house.Steward}, web.RoleOrder...) {
 		v.Second = append(v.Second, web.Choice{ID: role, Name: words.Role(role), On: slices.Contains(set.SecondStep, role)})
@@ -124,6 +130,37 @@ func doHouse(c *web.Console, x *gin.Context) {
 		doc.House.Name, doc.House.Zone, doc.House.Domains = f.Values["name"], f.Values["zone"], domains
 		return nil
 	}}, partURL(partHouse), partURL(partHouse), "Applied.")
+}
+
+// stewardRow is somebody who looks after the house.
+type stewardRow struct {
+	ID, Name, Address string
+	Blocked           bool
+}
+
+func stewardRows(s *house.State) (rows []stewardRow) {
+	for _, p := range s.Policy.Document().People {
+		if p.Steward {
+			rows = append(rows, stewardRow{p.ID, cmp.Or(p.Name, p.Address), p.Address, p.Blocked})
+		}
+	}
+	return rows
+}
+
+// doSteward makes somebody a steward, or no longer, once what that does was seen.
+func doSteward(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, "who")
+	id, on := x.PostForm("remove"), false
+	if id == "" {
+		found := roster.ReadGuests(f.Values["who"], c.House.State().Policy.Document())
+		if len(found.People) != 1 || parts.PersonAt(c.House.State().Policy.Document(), found.People[0]) == nil {
+			f.Wrong["who"] = "Name one person of the house. Whoever is none yet is added under People first."
+			showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partStewards, Steward: f})
+			return
+		}
+		id, on = found.People[0], true
+	}
+	web.HouseChange(c, x, people.SetSteward(c.House, id, on), partURL(partStewards), partURL(partStewards), "Applied.")
 }
 
 // set keeps one setting of the house and leads back to the part that it stands on.

@@ -27,6 +27,7 @@ type teamView struct {
 	Pager     web.Pager
 	MayChange bool
 	Entries   []entryRow
+	Rule      *web.RuleNote // that keeps the team to the house's own domains
 	Form      *entryForm
 	RoleForm  *roleForm
 	Invite    *inviteForm
@@ -154,6 +155,7 @@ func showTeam(c *web.Console, x *gin.Context, status int, again teamForms) {
 		c.Fail(x, err)
 		return
 	}
+	v.Rule = c.RuleOfKind(x, "inside-team-only", "only addresses at the house’s own domains count on a team.")
 	v.Entries = entries(d)
 	first, last := v.Pager.Cut(x, len(v.Entries))
 	v.Entries = v.Entries[first:last]

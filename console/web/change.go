@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -20,6 +21,8 @@ type ChangeView struct {
 	Sites   []changeSite
 	Broken  []string
 	Nothing bool
+	When    string   // from when on it does what is shown, where that is not now
+	Warns   []string // what somebody might not expect
 	Hidden  []pair
 	To      string // where it is made
 	Back    string
@@ -45,6 +48,18 @@ type changeSite struct {
 // HouseChange shows what a change of the house would do, or makes it where that
 // was seen and is meant.
 func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, then, done string, uses ...people.GroupUse) {
+	HouseChangeWith(c, x, change, back, then, done, func(v *ChangeView, _ *house.Preview) {
+		v.Uses = slices.Clone(uses)
+		for i := range v.Uses {
+			if site := v.Uses[i].Site; site != "" {
+				v.Uses[i].Site = c.House.State().SiteTitle(site)
+			}
+		}
+	})
+}
+
+// HouseChangeWith is HouseChange that shows more of what the change would do.
+func HouseChangeWith(c *Console, x *gin.Context, change house.PeopleChange, back, then, done string, more func(v *ChangeView, plan *house.Preview)) {
 	if x.PostForm("meant") == "yes" {
 		MadeHouseChange(c, x, change, then, done)
 		return
@@ -55,12 +70,8 @@ func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, th
 		return
 	}
 	v := NewChangeView(c, plan.What, plan.Preview)
-	v.To, v.Back, v.Uses = x.Request.URL.Path, back, slices.Clone(uses)
-	for i := range v.Uses {
-		if site := v.Uses[i].Site; site != "" {
-			v.Uses[i].Site = c.House.State().SiteTitle(site)
-		}
-	}
+	v.To, v.Back = x.Request.URL.Path, back
+	more(v, plan.Preview)
 	for name, values := range x.Request.PostForm {
 		for _, value := range values {
 			v.Hidden = append(v.Hidden, pair{name, value})
@@ -68,8 +79,19 @@ func HouseChange(c *Console, x *gin.Context, change house.PeopleChange, back, th
 	}
 	slices.SortFunc(v.Hidden, func(a, b pair) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Value, b.Value)) })
 	p := c.Page(x, "What this would do")
-	p.Here, p.View = "People", v
+	p.Here, p.View = tabOf(back), v
 	c.Show(x, http.StatusOK, "house-change", p)
+}
+
+// tabOf returns the tab of the house that an address is below.
+func tabOf(url string) string {
+	switch {
+	case strings.HasPrefix(url, "/house-rules"):
+		return "House rules"
+	case strings.HasPrefix(url, "/settings"):
+		return "Settings"
+	}
+	return "People"
 }
 
 // MadeHouseChange makes a change of people and groups that was seen and is meant.
@@ -101,79 +123,122 @@ func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	x.Redirect(http.StatusSeeOther, back)
 }
 
-// NewChangeView shows what a change that is made at once, once it is meant, would do.
+// mostNamed is how many people, and how many lines of others, a change names on a site.
+const mostNamed = 30
+
+// NewChangeView shows what a change that is made at once, once it is meant, would do: now,
+// or from when it first does anything.
 func NewChangeView(c *Console, what string, plan *house.Preview) *ChangeView {
+	return newChangeView(c, what, c.House.State().Policy, plan.Then, plan.Impact)
+}
+
+// NewDifferenceView shows what one policy does that another does not.
+func NewDifferenceView(c *Console, before, after *access.Policy) *ChangeView {
+	return newChangeView(c, "", before, after, house.Compare(before, after, c.At()))
+}
+
+func newChangeView(c *Console, what string, before, after *access.Policy, sum house.Summary) *ChangeView {
 	s := c.House.State()
-	v := &ChangeView{What: what, Nothing: len(plan.Impact.Full.Sites) == 0}
-	if n := len(plan.Impact.NewlyListed); n > 0 {
-		v.Listed = append(v.Listed, "Search engines may list "+Count(n, "more page", "more pages")+": "+ShortList(plan.Impact.NewlyListed)+".")
-	}
-	if n := len(plan.Impact.NoLongerListed); n > 0 {
-		v.Listed = append(v.Listed, "Search engines are kept away from "+Count(n, "more page", "more pages")+": "+ShortList(plan.Impact.NoLongerListed)+".")
-	}
-	names := func(id string) string {
-		for _, doc := range []*access.Document{plan.Then.Document(), s.Policy.Document()} {
-			if name := (words.Wording{Document: doc}).Person(id); name != id {
-				return name
-			}
-		}
-		return id
-	}
-	for _, site := range plan.Impact.Full.Sites {
-		doc := plan.Then.Site(site.Site).Document()
-		row := changeSite{Title: cmp.Or(doc.Title, site.Site)}
-		gain, lose := map[string][]string{}, map[string][]string{}
-		var gains, loses []string
-		collect := func(ids []string, to map[string][]string, order *[]string, title string) {
-			for _, id := range ids {
-				if to[id] == nil {
-					*order = append(*order, id)
-				}
-				to[id] = append(to[id], title)
-			}
-		}
-		w := words.Wording{Document: plan.Then.Document(), Site: doc, Zone: s.Zone}
-		for _, p := range site.Pages {
-			title := s.Title(site.Site, p.Path)
-			collect(p.Gains.IDs(), gain, &gains, title)
-			collect(p.Loses.IDs(), lose, &loses, title)
-			for _, can := range p.Can {
-				text := names(can.Person)
-				if can.Gains != 0 {
-					text += " may " + words.CapabilityWords(can.Gains)
-				}
-				if can.Loses != 0 {
-					text += " may no longer " + words.CapabilityWords(can.Loses)
-				}
-				if text += ", on " + title + "."; len(row.Can) < 40 {
-					row.Can = append(row.Can, text)
-				}
-			}
-			for _, o := range p.Observers {
-				if len(row.Others) < 20 {
-					row.Others = append(row.Others, w.Observer(o.Who)+": "+OutcomeWords(o.After)+" on "+title+".")
-				}
-			}
-		}
-		const most = 30
-		for _, id := range gains[:min(len(gains), most)] {
-			row.Gains = append(row.Gains, PersonReach{names(id), "", gain[id]})
-		}
-		for _, id := range loses[:min(len(loses), most)] {
-			row.Loses = append(row.Loses, PersonReach{names(id), "", lose[id]})
-		}
-		if more := len(gains) + len(loses) - len(row.Gains) - len(row.Loses); more > 0 {
-			row.Others = append(row.Others, words.Capital(Count(more, "more person gains or loses pages.", "more people gain or lose pages.")))
-		}
-		v.Sites = append(v.Sites, row)
-	}
+	v := &ChangeView{What: what}
 	w := words.Wording{Document: s.Policy.Document(), Zone: s.Zone}
-	for _, b := range plan.Impact.Broken {
+	if len(sum.Full.Sites) == 0 {
+		if at, later, there := house.FirstEffect(before, after, c.At()); there {
+			v.When, sum = w.When(at), later
+		}
+	}
+	v.Nothing = len(sum.Full.Sites) == 0
+	if n := len(sum.NewlyListed); n > 0 {
+		v.Listed = append(v.Listed, "Search engines may list "+Count(n, "more page", "more pages")+": "+ShortList(sum.NewlyListed)+".")
+	}
+	if n := len(sum.NoLongerListed); n > 0 {
+		v.Listed = append(v.Listed, "Search engines are kept away from "+Count(n, "more page", "more pages")+": "+ShortList(sum.NoLongerListed)+".")
+	}
+	for _, site := range sum.Full.Sites {
+		v.Sites = append(v.Sites, newChangeSite(s, site, before, after))
+	}
+	for _, b := range sum.Broken {
 		w.Site = s.SiteDocument(b.Site)
 		v.Broken = append(v.Broken, w.Promise(b))
 	}
 	return v
 }
+
+// newChangeSite shows what differs on one site.
+func newChangeSite(s *house.State, site access.SiteImpact, before, after *access.Policy) changeSite {
+	doc := after.Site(site.Site).Document()
+	if doc == nil {
+		doc = before.Site(site.Site).Document()
+	}
+	row := changeSite{Title: cmp.Or(doc.Title, site.Site)}
+	w := words.Wording{Document: after.Document(), Site: doc, Zone: s.Zone}
+	names := func(id string) string {
+		if name := w.Person(id); name != id {
+			return name
+		}
+		return words.Wording{Document: before.Document()}.Person(id)
+	}
+	var gains, loses, can, others grouped
+	for _, p := range site.Pages {
+		title := s.Title(site.Site, p.Path)
+		gains.add(title, p.Gains.IDs()...)
+		loses.add(title, p.Loses.IDs()...)
+		for _, c := range p.Can {
+			text := names(c.Person)
+			if c.Gains != 0 {
+				text += " may " + words.CapabilityWords(c.Gains)
+			}
+			if c.Loses != 0 {
+				text += " may no longer " + words.CapabilityWords(c.Loses)
+			}
+			can.add(title, text)
+		}
+		for _, o := range p.Observers {
+			others.add(title, w.Observer(o.Who)+": "+OutcomeWords(o.After))
+		}
+		for _, t := range p.Tables {
+			for _, o := range t.Observers {
+				others.add(title, w.Observer(o.Who)+": the table “"+t.ID+"” is "+map[bool]string{true: "shown", false: "no longer shown"}[o.After])
+			}
+		}
+	}
+	for _, id := range gains.most() {
+		row.Gains = append(row.Gains, PersonReach{names(id), "", gains.at[id]})
+	}
+	for _, id := range loses.most() {
+		row.Loses = append(row.Loses, PersonReach{names(id), "", loses.at[id]})
+	}
+	for _, text := range can.most() {
+		row.Can = append(row.Can, text+", on "+ShortList(can.at[text])+".")
+	}
+	for _, text := range others.most() {
+		row.Others = append(row.Others, text+" on "+ShortList(others.at[text])+".")
+	}
+	if more := len(gains.order) + len(loses.order) - len(row.Gains) - len(row.Loses); more > 0 {
+		row.Others = append(row.Others, words.Capital(Count(more, "more person gains or loses pages.", "more people gain or lose pages.")))
+	}
+	return row
+}
+
+// grouped is titles of pages by what is said of them, in the order in which it was first said.
+type grouped struct {
+	order []string
+	at    map[string][]string
+}
+
+func (g *grouped) add(title string, said ...string) {
+	if g.at == nil {
+		g.at = map[string][]string{}
+	}
+	for _, text := range said {
+		if g.at[text] == nil {
+			g.order = append(g.order, text)
+		}
+		g.at[text] = append(g.at[text], title)
+	}
+}
+
+// most returns the first of what is said.
+func (g *grouped) most() []string { return g.order[:min(len(g.order), mostNamed)] }
 
 // PersonReach is somebody by name with the pages that they gain or lose.
 type PersonReach struct {

@@ -64,11 +64,14 @@ func ReadLocal(text string, zone *time.Location) (time.Time, error) {
 }
 
 // Local writes an instant for a field, in the house's zone.
-func (d *Site) Local(i access.Instant) string {
+func (d *Site) Local(i access.Instant) string { return LocalIn(i, d.State.Zone) }
+
+// LocalIn writes an instant for a field, in a zone; "" where it is none.
+func LocalIn(i access.Instant, zone *time.Location) string {
 	if i.IsZero() {
 		return ""
 	}
-	return i.Time().In(d.State.Zone).Format(LocalTime)
+	return i.Time().In(zone).Format(LocalTime)
 }
 
 // EachWord splits a list at blanks, commas and semicolons.

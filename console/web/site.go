@@ -62,6 +62,7 @@ type WayRow struct {
 	New, Gone                    bool
 	Edit                         string // where it is edited
 	Or                           bool
+	Rules                        []RuleNote // house rules that take something from it
 }
 
 // Chip is a choice in a row of them.
@@ -193,6 +194,8 @@ type Site struct {
 	View    string // the view that floor plan and walk-in lead to
 	Uses    map[string]store.KeyUse
 	Reasons map[string]string // why people are on the team
+	MayAsk  bool              // the one who looks may ask for an exception from a house rule
+	setters map[string]string // of the house rules in force, by rule
 }
 
 // URL is doorURL at the instant that is looked at.
@@ -255,6 +258,7 @@ func (c *Console) Site(x *gin.Context) (*Site, error) {
 	if d.Words.Hides && d.namesUnknown() {
 		d.As = "stranger"
 	}
+	d.MayAsk, d.setters = mayAskException(c.House, Actor(x), d.Site), c.ruleSetters(x.Request.Context(), d.Site)
 	if d.Uses, err = store.KeyUses(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site)); err != nil {
 		return nil, fmt.Errorf("reading how passes and links were used: %w", err)
 	}
@@ -336,7 +340,7 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	p.Tabs = siteTabs(p.Site, here)
 	p.Site.Next = s.Site(address).Working.Next
 	w := words.Wording{Document: s.Policy.Document(), Site: doc, Zone: s.Zone}
-	p.Standing = SiteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w)
+	p.Standing = SiteStanding(s.Policy.Standing(address, access.At(c.House.Now())), w, c.ruleSetters(x.Request.Context(), address))
 	return p
 }
 
@@ -499,7 +503,7 @@ func (d *Site) Ways(editing string) []WayRow {
 
 func (d *Site) wayRow(w access.Way, key string) WayRow {
 	row := WayRow{
-		Key: key, Kind: words.KindLabel(w.Way), Text: d.Words.Way(w), Window: d.Words.Window(w.From, w.Until),
+		Key: key, Kind: words.KindLabel(w.Way), Text: d.Words.Way(w), Window: d.Words.Window(w.From, w.Until), Rules: d.RuleNotes(w),
 		Edit: d.URL(d.Page, d.As, "edit", key),
 	}
 	switch w.Way {

@@ -51,7 +51,7 @@ func (s Sentence) Text(quiet bool) string {
 
 // SiteStanding puts how a site stands into a sentence. It is computed from the figures over
 // all pages, never typed.
-func SiteStanding(st access.Standing, zone words.Wording) (s Sentence) {
+func SiteStanding(st access.Standing, zone words.Wording, setters map[string]string) (s Sentence) {
 	switch {
 	case st.State == "draft":
 		s.Say("Nothing is live yet.")
@@ -77,7 +77,7 @@ func SiteStanding(st access.Standing, zone words.Wording) (s Sentence) {
 		}
 		s.Say(".")
 	}
-	if rules := capping(st.Rules); rules != "" {
+	if rules := capping(st.Rules, setters); rules != "" {
 		s.Quietly(rules)
 	}
 	s.Quietly(Listed(st) + " " + teamWords(st))

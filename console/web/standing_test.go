@@ -87,7 +87,7 @@ func TestNoStandingSentenceIsContradicted(t *testing.T) {
 			t0, _ := access.ParseInstant(at)
 			for _, doc := range p.Document().Sites {
 				r, st := read(p, doc, t0), p.Standing(doc.Address, t0)
-				sentence := SiteStanding(st, words.Wording{Document: p.Document(), Site: doc, Zone: time.UTC})
+				sentence := SiteStanding(st, words.Wording{Document: p.Document(), Site: doc, Zone: time.UTC}, nil)
 				text, quiet := sentence.Text(false), sentence.Text(true)
 				says := func(name string, said, truth bool) {
 					if said {
@@ -163,7 +163,7 @@ sites:
 		text := house + "- {address: s, state: live, " + strings.TrimPrefix(c.site, "{")
 		p := policyOf(t, []byte(text))
 		at, _ := access.ParseInstant("2026-11-21T00:00:00Z")
-		w := SiteStanding(p.Standing("s", at), words.Wording{Document: p.Document(), Site: p.Document().Sites[0], Zone: time.UTC})
+		w := SiteStanding(p.Standing("s", at), words.Wording{Document: p.Document(), Site: p.Document().Sites[0], Zone: time.UTC}, nil)
 		if got := w.Text(true); !strings.HasPrefix(got, c.want) {
 			t.Errorf("%s\n got %q\nwant %q", c.site, got, c.want)
 		}

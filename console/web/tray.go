@@ -76,6 +76,17 @@ func TrayView(c *Console, t *house.Tray, s *house.State, back string) *trayView 
 	return v
 }
 
+// FiguresOf says an impact in figures: who opens more or less.
+func FiguresOf(sum house.Summary) (list []string) {
+	for _, f := range slices.Concat(peopleFigures(sum), keyFigures(sum), strangerFigures(sum)) {
+		list = append(list, f.Number+" "+f.Text)
+	}
+	if n := len(sum.NewlyListed); n > 0 {
+		list = append(list, fmt.Sprintf("+%d listed by search engines", n))
+	}
+	return list
+}
+
 // sureOf names what is grave about a rehearsal.
 func sureOf(v *trayView) string {
 	var parts []string
@@ -214,28 +225,10 @@ func teamFigures(now, then *access.Site, sum house.Summary) (list []figure) {
 	return list
 }
 
-// mostLater is at how many instants ahead it is looked for what a rehearsal changes, where it
-// changes nothing now.
-const mostLater = 12
-
 // laterFigure says of a rehearsal that changes nothing for anybody now when it first does.
 func laterFigure(s *house.State, t *house.Tray, w words.Wording, now access.Instant) figure {
-	instants := slices.Concat(t.Then.Site(t.Site).Instants(now), s.Policy.Site(t.Site).Instants(now))
-	slices.SortFunc(instants, func(a, b access.Instant) int {
-		switch {
-		case a.Before(b):
-			return -1
-		case b.Before(a):
-			return 1
-		}
-		return 0
-	})
-	for _, at := range instants[:min(len(instants), mostLater)] {
-		for _, site := range access.ImpactOf(s.Policy, t.Then, at).Sites {
-			if site.Site == t.Site {
-				return figure{"From " + w.When(at), "somebody can open more or less; nobody now", false}
-			}
-		}
+	if at, _, there := house.FirstEffect(s.Policy, t.Then, now); there {
+		return figure{"From " + w.When(at), "somebody can open more or less; nobody now", false}
 	}
 	return figure{"Nobody", "can open or do more or less by it", false}
 }

@@ -100,20 +100,3 @@ func WindowOf(d access.Decision) Window {
 	}
 	return Window{Symbol: "shut", Text: "turned away"}
 }
-
-// capping names the house rules that a site stands under.
-func capping(rules []string) string {
-	words := map[string]string{
-		"sign-in-required":     "A house rule requires signing in.",
-		"house-domains-only":   "A house rule lets in only the house's own domains.",
-		"no-listing":           "A house rule keeps search engines away.",
-		"pass-must-end":        "A house rule wants every password to end.",
-		"inside-team-only":     "A house rule keeps the team to the house's own domains.",
-		"records-need-sign-in": "A house rule shows records only to those who sign in.",
-	}
-	var list []string
-	for _, r := range rules {
-		list = append(list, words[r])
-	}
-	return strings.Join(list, " ")
-}

@@ -19,7 +19,7 @@ type Standing struct {
 	Holding     bool     // the holding page is up
 	Soon        bool
 	HoldUntil   Instant
-	Rules       []string
+	Rules       []HouseRule // in force
 }
 
 // Standing works out how a site stands at an instant.
@@ -50,7 +50,7 @@ func (p *Policy) Standing(address string, t Instant) Standing {
 	st.TeamDomains = s.teamDomains(t)
 	for i := range s.rules {
 		if s.rules[i].win.holds(t) {
-			st.Rules = append(st.Rules, s.rules[i].doc.Rule)
+			st.Rules = append(st.Rules, *s.rules[i].doc)
 		}
 	}
 	return st
