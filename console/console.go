@@ -7,6 +7,7 @@ import (
 	"net/http"
 
 	"velada/console/account"
+	"velada/console/calendar"
 	"velada/console/door"
 	"velada/console/listing"
 	"velada/console/members"
@@ -25,7 +26,7 @@ import (
 func New(ctx context.Context, h *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *web.Console {
 	c := web.New(ctx, h, glass, setUpCode, secure, siteHost, siteURL,
 		account.Room(), overview.Room(), door.Room(), pages.Room(), listing.Room(), members.Room(), team.Room(), people.Room(),
-		rules.Room(), settings.Room())
+		rules.Room(), settings.Room(), calendar.Room())
 	glass.Preview = func(r *http.Request, token string) (string, gate.As, bool) { return pages.Preview(c, r, token) }
 	return c
 }

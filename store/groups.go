@@ -214,3 +214,8 @@ func SaveMembership(ctx context.Context, q Queryer, site SiteID, part any) error
 	}
 	return exec(ctx, q, `INSERT INTO memberships (site, part) VALUES (?, ?) ON CONFLICT DO UPDATE SET part = excluded.part`, site, string(text))
 }
+
+// AllJoinCodes reads the join codes of all groups that have not ended at an instant.
+func AllJoinCodes(ctx context.Context, q Reader, now time.Time) ([]JoinCode, error) {
+	return collect(ctx, q, scanJoinCode, `SELECT code, grp, by, at, ends, most, used, approval FROM join_codes WHERE ends > ? ORDER BY ends, code`, now.Unix())
+}

@@ -90,6 +90,10 @@ func rowsOf(t *testing.T, db *sql.DB, who Who, site SiteID, n int) {
 		"save":     exec(ctx, db, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, 'x', ?, 0, ?, '', '')`, site, n, who),
 		"ruled":    SaveRuleNote(ctx, db, RuleNote{Rule: fmt.Sprintf("r%d", n), Who: who}),
 		"excepts":  SaveException(ctx, db, Exception{Site: site, Rule: fmt.Sprintf("r%d", n), Who: who}),
+		"feed":     SaveCalendarAddress(ctx, db, who, [32]byte{byte(n)}, time.Unix(0, 0)),
+		"reminded": exec(ctx, db, `INSERT INTO reminded (who, what, at) VALUES (?, ?, 0) ON CONFLICT DO NOTHING`, who, fmt.Sprint(n)),
+		"reminds":  exec(ctx, db, `INSERT INTO reminders (who, every) VALUES (?, 'day') ON CONFLICT DO NOTHING`, who),
+		"left":     exec(ctx, db, `INSERT INTO left_as_is (finding, site, state, title, who, at, reason) VALUES (?, ?, '', '', ?, 0, '') ON CONFLICT DO NOTHING`, fmt.Sprint(n), site, who),
 		"due once": exec(ctx, db, `INSERT INTO due_editions (site, number, due, who) VALUES (?, ?, 0, ?) ON CONFLICT DO NOTHING`, site, n, who),
 	} {
 		if err != nil {

@@ -59,11 +59,15 @@ var whose = []column{
 	{"comments", "person", carry},
 	{"team_reasons", "who", carry},
 	{"exceptions", "who", carry},
+	{"calendar_addresses", "who", end},
+	{"reminded", "who", carry},
+	{"reminders", "who", carry},
 	{"members", "person", carry}, // the document says so too
 	{"editions", "who", told},
 	{"pages", "saved_by", told},
 	{"page_saves", "who", told},
 	{"rule_notes", "who", told},
+	{"left_as_is", "who", told},
 }
 
 // theirs lists the columns above that there are: migrations move people in tables of their

@@ -21,6 +21,7 @@ var floors = [][]string{
 // beside names who may be known on one's own floor: what all of it shares.
 var beside = map[string]string{
 	"velada/core/access": "velada/core/", // the model
+	"velada/core/parts":  "velada/core/", // finds and changes parts of it
 	"velada/console/web": "velada/console/",
 	"velada/console/":    "velada/console", // which puts the rooms together
 	"velada/demo":        "velada/demo/",   // for tests

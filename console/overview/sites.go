@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -54,24 +53,7 @@ func sites(c *web.Console, x *gin.Context) {
 	p.Here = "Sites"
 	v := &sitesView{Query: strings.TrimSpace(x.Query("q"))}
 	p.View = v
-	var mine []*access.Site
-	standing := map[string]access.Standing{}
-	open, inPart := 0, 0
-	for _, doc := range s.Policy.Document().Sites {
-		if c.House.CanAnywhere(me, doc.Address) == 0 {
-			continue
-		}
-		mine = append(mine, doc)
-		st := s.Policy.Standing(doc.Address, at)
-		standing[doc.Address] = st
-		switch {
-		case st.Strangers == 0:
-		case st.Strangers == st.Pages:
-			open++
-		default:
-			inPart++
-		}
-	}
+	mine, standing := web.MySites(c, me)
 	v.Any = len(mine) > 0
 	if !v.Any {
 		if p.Steward {
@@ -83,7 +65,7 @@ func sites(c *web.Console, x *gin.Context) {
 		c.Show(x, http.StatusOK, "sites", p)
 		return
 	}
-	sayOfSites(c, s, p, mine, open, inPart, at)
+	web.SayOfSites(s, p, mine, standing, at)
 	want := strings.ToLower(v.Query)
 	mine = slices.DeleteFunc(mine, func(doc *access.Site) bool {
 		return !strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want)
@@ -123,22 +105,6 @@ func share(st access.Standing) float64 {
 		return 0
 	}
 	return float64(st.Strangers) / float64(st.Pages)
-}
-
-// sayOfSites puts into the head how many of the sites anyone can view, and what changes next.
-func sayOfSites(c *web.Console, s *house.State, p *web.Page, mine []*access.Site, open, inPart int, at access.Instant) {
-	sites := fmt.Sprintf("%d of %s", open+inPart, web.Count(len(mine), "site", "sites"))
-	switch {
-	case open+inPart == 0:
-		p.Standing.Say("Strangers can view none of " + web.Count(len(mine), "site", "sites") + ".")
-	case inPart == 0:
-		p.Standing.Anyone(" can view " + sites + ".")
-	case open == 0:
-		p.Standing.Anyone(" can view " + sites + " in part.")
-	default:
-		p.Standing.Anyone(fmt.Sprintf(" can view %s, %d of them in part.", sites, inPart))
-	}
-	p.Standing.Quietly(nextChange(s, mine, at))
 }
 
 // readable lists the published sites that let somebody in who works on none: those whose
@@ -225,34 +191,4 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 		}
 	}
 	return row
-}
-
-// nextChange tells what changes next by the passing of time on the sites shown.
-func nextChange(s *house.State, sites []*access.Site, at access.Instant) string {
-	var soonest access.Instant
-	site := ""
-	for _, doc := range sites {
-		if next := s.Policy.Site(doc.Address).Instants(at); len(next) > 0 && (soonest.IsZero() || next[0].Before(soonest)) {
-			soonest, site = next[0], cmp.Or(doc.Title, doc.Address)
-		}
-	}
-	if site == "" {
-		return "Nothing changes by itself."
-	}
-	return fmt.Sprintf("Next change: %s, at %s.", soonWords(soonest.Time().In(s.Zone), at.Time().In(s.Zone)), site)
-}
-
-func soonWords(t, now time.Time) string {
-	switch days := daysBetween(now, t); {
-	case days == 0:
-		return "today " + t.Format("15:04")
-	case days == 1:
-		return "tomorrow " + t.Format("15:04")
-	}
-	return words.Moment(t)
-}
-
-func daysBetween(a, b time.Time) int {
-	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
-	return int(day(b).Sub(day(a)).Hours() / 24)
 }

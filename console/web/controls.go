@@ -84,6 +84,12 @@ type tick struct {
 // empty is what stands where there is nothing yet: what goes here, and the button that begins it.
 type empty struct{ Text, Do, URL string }
 
+// choices are alternatives of which one is on, in a row.
+type choices struct {
+	Label string
+	Of    []Tab
+}
+
 var controls = template.FuncMap{
 	"field": func(f Fields, name, label string, more ...string) field { return newField(f, name, label, more...) },
 	"date": func(f Fields, name, label string, more ...string) field {
@@ -102,6 +108,7 @@ var controls = template.FuncMap{
 	"tick": func(name, value string, on any, label string) tick {
 		return tick{Name: name, Value: value, Label: label, On: truth(on)}
 	},
+	"choices":  func(label string, of []Tab) choices { return choices{label, of} },
 	"empty":    func(text, do, url string) empty { return empty{text, do, url} },
 	"diff":     diffHTML,
 	"gravity":  gravity,

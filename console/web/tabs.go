@@ -25,6 +25,7 @@ func siteTabs(s *SiteHead, here string) (tabs []Tab) {
 	add(s.MayPreview, "Pages", "/pages")
 	add(s.MaySee, "Team", "/team")
 	add(s.MayAdmit, "Members", "/members")
+	add(s.MaySee, "Calendar", "/calendar")
 	add(s.MayDoor, "Ledger", "/ledger")
 	add(s.MaySee, "Settings", "/settings")
 	return tabs
@@ -40,6 +41,7 @@ func houseTabs(p *Page) (tabs []Tab) {
 	add(true, "Sites", "/sites")
 	add(p.Steward || p.Keeps, "People", "/people")
 	add(p.Rules, "House rules", "/house-rules")
+	add(p.Rules, "Calendar", "/calendar")
 	add(p.Steward, "Ledger", "/ledger")
 	add(p.Steward, "Outbox", "/outbox")
 	add(p.Steward, "Settings", "/settings")

@@ -160,3 +160,15 @@ func (v *validator) repeat(h *Holding, where *place) {
 		v.refuse(where.field(field), "%s", text)
 	}
 }
+
+// Dates returns from when to when the holding page is within its dates, once and again, in a
+// zone; nil where how it comes again is not as RepeatProblem wants it.
+func (h *Holding) Dates(zone *time.Location) (dates [][2]Instant) {
+	if _, problem := h.RepeatProblem(); problem != "" {
+		return nil
+	}
+	for _, w := range h.occurrences(zone) {
+		dates = append(dates, [2]Instant{w.from, w.until})
+	}
+	return dates
+}

@@ -8,6 +8,7 @@ import "./keep.js";
 import "./dates.js";
 import "./frames.js";
 import "./focus.js";
+import "./calendar.js";
 import "./sightlines.js";
 import "./editor.js";
 import "./passkey.js";

@@ -1,0 +1,199 @@
+package calendar
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	ics "github.com/arran4/golang-ical"
+	"github.com/teambition/rrule-go"
+
+	"velada/core/access"
+)
+
+// What a calendar that is read may hold.
+const (
+	MostIn     = 1 << 20 // bytes
+	mostEvents = 200
+)
+
+// Proposal is an event of another calendar: what it would set here, or why it cannot.
+type Proposal struct {
+	Line        int // of the file, at which it begins
+	Name        string
+	From, Until access.Instant
+	Repeat      *access.Repeat // nil where it does not come again
+	Note        string         // what is not quite as the file says
+	Problem     string         // why nothing can be made of it; "" where something can
+}
+
+// Read reads the events of an iCalendar file (RFC 5545). What has no zone of its own is in
+// zone. It returns an error where it is no such file; what cannot be expressed is said of the
+// event, by line.
+func Read(text string, zone *time.Location) ([]Proposal, error) {
+	cal, err := ics.ParseCalendar(strings.NewReader(text))
+	if err != nil {
+		return nil, fmt.Errorf("this is no calendar file: %w", err)
+	}
+	lines := eventLines(text)
+	events := cal.Events()
+	if len(events) == 0 {
+		return nil, errors.New("there is no event in this file")
+	}
+	if len(events) > mostEvents {
+		return nil, fmt.Errorf("there are %d events in this file, and at most %d are read", len(events), mostEvents)
+	}
+	var list []Proposal
+	for i, e := range events {
+		p := proposal(e, zone)
+		if i < len(lines) {
+			p.Line = lines[i]
+		}
+		list = append(list, p)
+	}
+	return list, nil
+}
+
+// eventLines returns the line at which each event of a file begins, from 1.
+func eventLines(text string) (lines []int) {
+	for i, line := range strings.Split(text, "\n") {
+		if strings.EqualFold(strings.TrimSpace(line), "BEGIN:VEVENT") {
+			lines = append(lines, i+1)
+		}
+	}
+	return lines
+}
+
+func proposal(e *ics.VEvent, zone *time.Location) (p Proposal) {
+	p.Name = "Event"
+	if s := e.GetProperty(ics.ComponentPropertySummary); s != nil && strings.TrimSpace(s.Value) != "" {
+		p.Name = strings.TrimSpace(s.Value)
+	}
+	from, day, err := moment(e.GetProperty(ics.ComponentPropertyDtStart), zone)
+	if err != nil {
+		p.Problem = "Its beginning (DTSTART): " + err.Error() + "."
+		return p
+	}
+	end := e.GetProperty(ics.ComponentPropertyDtEnd)
+	until := from.AddDate(0, 0, 1)
+	switch {
+	case end != nil:
+		if until, _, err = moment(end, zone); err != nil {
+			p.Problem = "Its end (DTEND): " + err.Error() + "."
+			return p
+		}
+	case !day:
+		p.Problem = "It has no end (DTEND): say until when it lasts."
+		return p
+	}
+	if !from.Before(until) {
+		p.Problem = "It ends before it begins."
+		return p
+	}
+	p.From, p.Until = access.At(from), access.At(until)
+	for _, not := range []ics.ComponentProperty{ics.ComponentPropertyExdate, ics.ComponentPropertyRdate} {
+		if e.GetProperty(not) != nil {
+			p.Problem = string(not) + " cannot be expressed: what comes again here does so without exceptions."
+			return p
+		}
+	}
+	if r := e.GetProperty(ics.ComponentPropertyRrule); r != nil {
+		p.repeat(r.Value, from.In(zone), zone)
+	}
+	return p
+}
+
+// moment reads a date, or a date and time; day reports which.
+func moment(p *ics.IANAProperty, zone *time.Location) (t time.Time, day bool, err error) {
+	if p == nil {
+		return t, false, errors.New("it is missing")
+	}
+	if names := p.ICalParameters["TZID"]; len(names) > 0 {
+		if zone, err = time.LoadLocation(names[0]); err != nil || names[0] == "" || names[0] == "Local" {
+			return t, false, fmt.Errorf("there is no time zone “%s”", names[0])
+		}
+	}
+	switch value := strings.TrimSpace(p.Value); {
+	case len(value) == len("20060102"):
+		t, err = time.ParseInLocation("20060102", value, zone)
+		day = true
+	case strings.HasSuffix(value, "Z"):
+		t, err = time.Parse("20060102T150405Z", value)
+	default:
+		t, err = time.ParseInLocation("20060102T150405", value, zone)
+	}
+	if err != nil {
+		return t, false, fmt.Errorf("“%s” is no date and time", p.Value)
+	}
+	return t, day, nil
+}
+
+// longestRepeat is how long something comes again that the file has come again for ever.
+const longestRepeat = 26_000 * time.Hour
+
+// repeat expresses a rule of recurrence, or says why it cannot: the days on which it begins
+// are those of the rule, or it is not expressed.
+func (p *Proposal) repeat(rule string, from time.Time, zone *time.Location) {
+	cannot := func(why string) { p.Problem = "RRULE:" + rule + " cannot be expressed: " + why + "." }
+	option, err := rrule.StrToROption(rule)
+	if err != nil {
+		cannot("it is not well formed")
+		return
+	}
+	r := &access.Repeat{Every: max(option.Interval, 1), Unit: "week"}
+	switch option.Freq {
+	case rrule.DAILY:
+		r.Unit = "day"
+	case rrule.WEEKLY:
+	default:
+		cannot("what comes again here does so every so many days or weeks")
+		return
+	}
+	endless := option.Count == 0 && option.Until.IsZero()
+	option.Dtstart = from
+	latest := from.Add(longestRepeat)
+	if endless || latest.Before(option.Until) {
+		option.Until = latest
+		if option.Count == 0 {
+			p.Note = "It comes again for ever in the file; here until " + latest.Format("2 Jan 2006") + "."
+		}
+	}
+	made, err := rrule.NewRRule(*option)
+	if err != nil {
+		cannot("it is not well formed")
+		return
+	}
+	all := made.Between(from, latest, true)
+	if len(all) == 0 {
+		cannot("it never begins")
+		return
+	}
+	last := all[len(all)-1].In(zone)
+	r.Until = access.At(time.Date(last.Year(), last.Month(), last.Day()+1, 0, 0, 0, 0, zone))
+	h := access.Holding{From: p.From, Until: p.Until, Repeat: r}
+	if _, problem := h.RepeatProblem(); problem != "" {
+		cannot(problem)
+		return
+	}
+	if !slices.Equal(days(all, zone), datesOf(h.Dates(zone), zone)) {
+		cannot("it does not begin at even distances, counted from its first day")
+		return
+	}
+	p.Repeat = r
+}
+
+func days(list []time.Time, zone *time.Location) (days []string) {
+	for _, t := range list {
+		days = append(days, t.In(zone).Format(time.DateOnly))
+	}
+	return days
+}
+
+func datesOf(dates [][2]access.Instant, zone *time.Location) (days []string) {
+	for _, d := range dates {
+		days = append(days, d[0].Time().In(zone).Format(time.DateOnly))
+	}
+	return days
+}
