@@ -14,6 +14,7 @@ import (
 	"velada/console/overview"
 	"velada/console/pages"
 	"velada/console/people"
+	"velada/console/rounds"
 	"velada/console/rules"
 	"velada/console/settings"
 	"velada/console/team"
@@ -26,7 +27,7 @@ import (
 func New(ctx context.Context, h *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *web.Console {
 	c := web.New(ctx, h, glass, setUpCode, secure, siteHost, siteURL,
 		account.Room(), overview.Room(), door.Room(), pages.Room(), listing.Room(), members.Room(), team.Room(), people.Room(),
-		rules.Room(), settings.Room(), calendar.Room())
+		rules.Room(), settings.Room(), calendar.Room(), rounds.Room())
 	glass.Preview = func(r *http.Request, token string) (string, gate.As, bool) { return pages.Preview(c, r, token) }
 	return c
 }

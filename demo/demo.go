@@ -201,6 +201,9 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := makeRules(ctx, tx, ids, now); err != nil {
 			return err
 		}
+		if err := makeDates(ctx, tx, ids, now); err != nil {
+			return err
+		}
 		if err := store.SaveKeepers(ctx, tx, "variable-stars", []store.Who{"aiko"}); err != nil {
 			return err
 		}
@@ -242,6 +245,18 @@ func makeMembership(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID
 		}
 	}
 	return store.SaveLetIn(ctx, tx, store.LetIn{Site: ids["variable-stars"], Path: "/notes", Who: "nadia@lens.example", Word: "I photograph the show night for the paper. May I read the notes before?", At: now.Add(-3 * time.Hour)})
+}
+
+// makeDates says since when passwords and the coming soon page are as they are.
+func makeDates(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {
+	for site, passes := range Passes {
+		for pass := range passes {
+			if err := store.SaveMade(ctx, tx, ids[site], "pass:"+pass, now.AddDate(0, 0, -21)); err != nil {
+				return err
+			}
+		}
+	}
+	return store.SaveMade(ctx, tx, ids["new-dome"], "holding", now.AddDate(0, 0, -12))
 }
 
 // makeRules says who set the house rule and why, and who asks for one more exception.

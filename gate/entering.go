@@ -174,7 +174,7 @@ func (q *request) back() {
 
 // follow lets in whoever comes by a link.
 func (q *request) follow(token string) {
-	value, path, err := doors.FollowLink(q.Context(), q.gate.House, q.address, token, q.read(linkCookie))
+	value, path, err := doors.FollowLink(q.Context(), q.gate.House, q.address, token, q.read(linkCookie), q.from())
 	if err != nil { // a link that ended tells nothing of the site
 		q.meeting().nothing()
 		return

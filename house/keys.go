@@ -36,3 +36,9 @@ func (s *State) SecretFor(site, password string) store.NewSecret {
 func (k *Keys) UpstreamSecret(site string) string {
 	return k.Seal("upstream", string(k.house.State().Site(site).salt), "")
 }
+
+// SourceMark marks a place that a link was followed from, so that places are told apart and
+// none is known.
+func (k *Keys) SourceMark(site, link, source string) []byte {
+	return []byte(k.Seal("link-source", string(k.house.State().Site(site).salt), link+" "+source)[:16])
+}

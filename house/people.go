@@ -19,6 +19,7 @@ type PeopleChange struct {
 	Kind  string // of its entry in the ledger; "" is people
 	Do    func(doc *access.Document) error
 	Also  func(tx *Tx) error // what else is written with it; nil for nothing
+	Site  string             // the site whose doors one must be able to change: its promises change alone
 	Group string             // the one group whose people it changes; "" for what only stewards may
 
 	Becomes map[string]string // people who turn out to be others, by id
@@ -36,6 +37,8 @@ func (c PeopleChange) Needs() Needs {
 	switch {
 	case c.Admits:
 		return Needs{Asks: true}
+	case c.Site != "":
+		return Needs{Site: c.Site, Cap: access.ChangeDoor}
 	case c.Group == "":
 		return Needs{Steward: true}
 	}

@@ -309,13 +309,17 @@ func summarise(before, after *access.Policy, at access.Instant) Summary {
 		}
 		sum.Observers = append(sum.Observers, *observers[who])
 	}
-	was, is := before.Judge(at), after.Judge(at)
+	broken := map[string]bool{} // before, by promise: a change may add some and take others away
+	for _, j := range before.Judge(at) {
+		broken[j.Promise.ID] = !j.Kept
+	}
+	is := after.Judge(at)
 	sum.Promises = len(is)
-	for i := range is {
-		if is[i].Kept {
+	for _, j := range is {
+		if j.Kept {
 			sum.Kept++
-		} else if was[i].Kept {
-			sum.Broken = append(sum.Broken, *is[i].Promise)
+		} else if !broken[j.Promise.ID] {
+			sum.Broken = append(sum.Broken, *j.Promise)
 		}
 	}
 	return sum
@@ -403,6 +407,7 @@ func apply(tx *Tx, t *Tray) error {
 			tx.Try(store.MoveLinkOn(tx.ctx, tx, id, l.ID))
 		}
 	}
+	noteMade(tx, id, before, t)
 	var what []string
 	for _, c := range t.Changes {
 		what = append(what, c.Text)
@@ -410,4 +415,23 @@ func apply(tx *Tx, t *Tray) error {
 	tx.Log(t.Site, "door", strings.Join(what, " "), parts.Text(*WithoutMembers(before)), parts.Text(*WithoutMembers(t.Draft)))
 	tellOfRoles(tx, before, t.Draft)
 	return store.DropRehearsal(tx.ctx, tx, id, tx.By().Who)
+}
+
+// noteMade writes since when passwords and links are as they are, and a holding page is shown.
+func noteMade(tx *Tx, id store.SiteID, before *access.Site, t *Tray) {
+	made := func(thing string) { tx.Try(store.SaveMade(tx.ctx, tx, id, thing, tx.at)) }
+	for _, p := range t.Draft.Passes {
+		if _, fresh := t.Secrets[p.ID]; fresh || parts.Pass(before, p.ID) == nil {
+			made("pass:" + p.ID)
+		}
+	}
+	for _, l := range t.Draft.Links {
+		if _, fresh := t.Secrets[freshLink+l.ID]; fresh || parts.Link(before, l.ID) == nil {
+			made("link:" + l.ID)
+			tx.Try(store.ForgetLinkSources(tx.ctx, tx, id, l.ID))
+		}
+	}
+	if t.Draft.Holding.On && !before.Holding.On {
+		made("holding")
+	}
 }

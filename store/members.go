@@ -87,14 +87,16 @@ func SaveLetIn(ctx context.Context, q Queryer, l LetIn) error {
 		ON CONFLICT (site, who, path) DO UPDATE SET word = excluded.word, at = excluded.at`, l.Site, l.Path, l.Who, l.Word, l.At.Unix())
 }
 
+func scanLetIn(r *sql.Rows) (l LetIn, err error) {
+	var at int64
+	err = r.Scan(&l.ID, &l.Site, &l.Path, &l.Who, &l.Word, &at)
+	l.At = time.Unix(at, 0)
+	return l, err
+}
+
 // LetIns reads who asks to be let in on a site, the oldest first.
 func LetIns(ctx context.Context, q Reader, site SiteID) ([]LetIn, error) {
-	return collect(ctx, q, func(r *sql.Rows) (l LetIn, err error) {
-		var at int64
-		err = r.Scan(&l.ID, &l.Site, &l.Path, &l.Who, &l.Word, &at)
-		l.At = time.Unix(at, 0)
-		return l, err
-	}, `SELECT id, site, path, who, word, at FROM let_in_requests WHERE site = ? ORDER BY id`, site)
+	return collect(ctx, q, scanLetIn, `SELECT id, site, path, who, word, at FROM let_in_requests WHERE site = ? ORDER BY id`, site)
 }
 
 // DropLetIn forgets that somebody asks.

@@ -112,13 +112,16 @@ func newRehearsalView(d *web.Site) *rehearsalView {
 	for _, path := range sum.NoLongerListed {
 		v.Search = append(v.Search, fmt.Sprintf("They are told to drop “%s” (%s).", d.State.Title(d.Site, path), path))
 	}
-	was := d.State.Policy.Judge(access.At(d.Real))
-	for i, j := range d.Policy.Judge(access.At(d.Real)) {
-		if j.Promise.Site != d.Site && j.Kept == was[i].Kept {
+	was := map[string]bool{}
+	for _, j := range d.State.Policy.Judge(access.At(d.Real)) {
+		was[j.Promise.ID] = j.Kept
+	}
+	for _, j := range d.Policy.Judge(access.At(d.Real)) {
+		if j.Promise.Site != d.Site && j.Kept == was[j.Promise.ID] {
 			continue
 		}
 		row := d.PromiseRow(j)
-		row.Was = was[i].Kept
+		row.Was = was[j.Promise.ID]
 		v.Promise = append(v.Promise, row)
 	}
 	return v

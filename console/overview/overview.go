@@ -17,38 +17,34 @@ import (
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/core/roster"
+	"velada/core/rounds"
 	"velada/store"
 	"velada/words"
 )
 
 // overviewView is the front screen of a site.
 type overviewView struct {
-	Site      string
-	Facade    []facadeRow
-	MorePages int // beside those
-	Next      []web.Knob
-	More      bool // changes come after those
-	Rounds    []round
-	View      []viewRow
-	Edit      []editRow
-	Promises  []web.PromiseRow
-	Form      *promiseForm
-	Done      []doneRow
-	MayChange bool
-	MayLedger bool
-	Steps     []step
+	Site       string
+	Facade     []facadeRow
+	MorePages  int // beside those
+	Next       []web.Knob
+	More       bool // changes come after those
+	Rounds     []web.FindingRow
+	MoreRounds int
+	View       []viewRow
+	Edit       []editRow
+	Promises   []web.PromiseRow
+	Form       *promiseForm
+	Done       []doneRow
+	MayChange  bool
+	MayLedger  bool
+	Steps      []step
 }
 
 // facadeRow is a page as a stranger gets it.
 type facadeRow struct {
 	Window     web.Window
 	Title, URL string
-}
-
-// round is something that needs attention, with its remedy.
-type round struct {
-	Grave              string // now, soon, when you can
-	What, Sub, Do, URL string
 }
 
 type viewRow struct{ Who, Count, URL string }
@@ -90,23 +86,21 @@ func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 	knobs, _ := d.Knobs("")
 	v.Next = knobs[:min(len(knobs), mostNext+1)]
 	v.More = len(knobs) > len(v.Next)
-	var broken []web.PromiseRow
 	for _, j := range d.State.Policy.Judge(access.At(d.Real)) {
 		if j.Promise.Site != d.Site {
 			continue
 		}
-		row := d.PromiseRow(j)
-		if !j.Kept {
-			broken = append(broken, row)
-		}
-		v.Promises = append(v.Promises, row)
+		v.Promises = append(v.Promises, d.PromiseRow(j))
 	}
 	requests, err := store.Requests(x.Request.Context(), c.House.Reader(), c.House.State().ID(d.Site))
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	v.Rounds = rounds(c, d, p.Site, broken, requests)
+	if v.Rounds, v.MoreRounds, err = atHand(c, x, d, p.Site, requests); err != nil {
+		c.Fail(x, err)
+		return
+	}
 	v.View, v.Edit = whoViews(d), whoEdits(d)
 	if v.MayLedger {
 		if v.Done, err = doneLately(c, x, d); err != nil {
@@ -222,26 +216,31 @@ func doneLately(c *web.Console, x *gin.Context, d *web.Site) (rows []doneRow, er
 	return rows, nil
 }
 
-// rounds lists what somebody should deal with, the most pressing first.
-func rounds(c *web.Console, d *web.Site, head *web.SiteHead, broken []web.PromiseRow, requests []store.PublishRequest) (rows []round) {
+// mostRounds is how much of what needs attention the front screen lists.
+const mostRounds = 8
+
+// atHand lists what somebody should deal with: what rounds found on the site, and what waits
+// there for them, the most pressing first.
+func atHand(c *web.Console, x *gin.Context, d *web.Site, head *web.SiteHead, requests []store.PublishRequest) (rows []web.FindingRow, more int, err error) {
+	me := web.Actor(x)
+	look, err := c.Rounds.Look(x.Request.Context())
+	if err != nil {
+		return nil, 0, err
+	}
+	old := false
+	for _, f := range c.Rounds.Of(look, me, d.Site, false) {
+		old = old || f.Kind == rounds.ChangesNotLive
+		rows = append(rows, c.NewFindingRow(f, me, false))
+	}
 	add := func(grave, what, sub, do, url string) {
 		if sub != "" {
 			sub = " · " + sub
 		}
-		rows = append(rows, round{grave, what, grave + sub, do, url})
-	}
-	for _, b := range broken {
-		add("now", "A promise is broken: "+strings.TrimSuffix(b.Text, "."), b.Breaks, "See where", b.URL)
+		rows = append(rows, web.FindingRow{Grave: grave, Title: what, Sub: grave + sub, Do: do, To: url})
 	}
 	for _, p := range d.Now.Passes {
-		secret := d.State.Site(d.Site).Passes[p.ID]
-		url := web.PassesURL(d.Site, "pass", p.ID)
-		switch {
-		case p.Revoked || !head.MayDoor:
-		case secret.Hash == nil:
-			add("soon", "The password “"+d.Words.Pass(p.ID)+"” is not set yet", "until it is, it opens nothing", "Set it", url)
-		case secret.Weak:
-			add("now", "The password “"+d.Words.Pass(p.ID)+"” is too easy to guess", d.Words.Window(p.From, p.Until), "Make a stronger one", url)
+		if d.State.Site(d.Site).Passes[p.ID].Hash == nil && !p.Revoked && head.MayDoor {
+			add("soon", "The password “"+d.Words.Pass(p.ID)+"” is not set yet", "until it is, it opens nothing", "Set it", web.PassesURL(d.Site, "pass", "password:"+p.ID))
 		}
 	}
 	pending := 0
@@ -259,10 +258,17 @@ func rounds(c *web.Console, d *web.Site, head *web.SiteHead, broken []web.Promis
 	if d.Tray != nil {
 		add("soon", web.Count(len(d.Tray.Changes), "change is", "changes are")+" tried out and not applied", "only you see them", "See what they do", "/sites/"+d.Site+"/rehearsal")
 	}
-	if n := d.State.Site(d.Site).Working.Changes; n > 0 && d.State.Site(d.Site).Live != nil {
+	if n := d.State.Site(d.Site).Working.Changes; n > 0 && d.State.Site(d.Site).Live != nil && !old {
 		add("when you can", web.Count(n, "change is", "changes are")+" not live yet", "visitors still read the edition before", "See the difference", "/sites/"+d.Site+"/publish")
 	}
-	return rows
+	order := []string{"now", "soon", "when you can"}
+	slices.SortStableFunc(rows, func(a, b web.FindingRow) int {
+		return cmp.Compare(slices.Index(order, a.Grave), slices.Index(order, b.Grave))
+	})
+	if len(rows) > mostRounds {
+		more = len(rows) - mostRounds
+	}
+	return rows[:len(rows)-more], more, nil
 }
 
 func newPromiseForm(d *web.Site, f web.Form) *promiseForm {

@@ -88,6 +88,8 @@ func tabOf(url string) string {
 	switch {
 	case strings.HasPrefix(url, "/house-rules"):
 		return "House rules"
+	case strings.HasPrefix(url, "/rounds"):
+		return "Rounds"
 	case strings.HasPrefix(url, "/calendar"):
 		return "Calendar"
 	case strings.HasPrefix(url, "/settings"):

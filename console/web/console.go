@@ -19,6 +19,7 @@ import (
 
 	"velada/app/pages"
 	"velada/app/people"
+	"velada/app/rounds"
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/gate"
@@ -42,6 +43,7 @@ type Console struct {
 	Passkeys  *identity.Passkeys
 	Shelf     *Shelf
 	Presence  presence
+	Rounds    *rounds.Rounds
 	ending    <-chan struct{} // closed when the console ends
 	Templates map[string]*template.Template
 	handler   http.Handler
@@ -59,7 +61,7 @@ const (
 // New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
-	c.Shelf = newShelf()
+	c.Shelf, c.Rounds = newShelf(), rounds.New(house)
 	c.Sessions = scs.New()
 	c.Sessions.Store = house.Sessions.SessionStore(ctx)
 	c.Sessions.Lifetime = sessionLife
@@ -308,7 +310,7 @@ func (c *Console) Complain(x *gin.Context, text string) {
 // that fails is told as failed.
 func (c *Console) Show(x *gin.Context, status int, name string, p any) {
 	if page, is := p.(*Page); is && page.Tabs == nil && page.Me != "" {
-		page.Tabs = houseTabs(page)
+		page.Tabs = c.houseTabs(x, page)
 	}
 	t := c.Templates[name]
 	root := "layout"

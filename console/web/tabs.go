@@ -3,6 +3,8 @@ package web
 import (
 	"strings"
 	"unicode/utf8"
+
+	"github.com/gin-gonic/gin"
 )
 
 // Tab leads to a view of a site or of the house, or to a part of a view.
@@ -32,7 +34,7 @@ func siteTabs(s *SiteHead, here string) (tabs []Tab) {
 }
 
 // houseTabs are the views of the house that somebody has to do with.
-func houseTabs(p *Page) (tabs []Tab) {
+func (c *Console) houseTabs(x *gin.Context, p *Page) (tabs []Tab) {
 	add := func(may bool, name, path string) {
 		if may {
 			tabs = append(tabs, Tab{Name: name, URL: path, On: name == p.Here})
@@ -41,6 +43,10 @@ func houseTabs(p *Page) (tabs []Tab) {
 	add(true, "Sites", "/sites")
 	add(p.Steward || p.Keeps, "People", "/people")
 	add(p.Rules, "House rules", "/house-rules")
+	add(p.Rules, "Rounds", "/rounds")
+	if p.Rules {
+		tabs[len(tabs)-1].Note = c.foundNote(x.Request.Context(), Actor(x))
+	}
 	add(p.Rules, "Calendar", "/calendar")
 	add(p.Steward, "Ledger", "/ledger")
 	add(p.Steward, "Outbox", "/outbox")

@@ -4,7 +4,5 @@ package access
 // instant, were it the only one, whether or not it is in force by its own dates.
 func (s *CompiledSite) CountWay(w Way, t Instant) int {
 	w.From, w.Until = Instant{}, Instant{}
-	alone := *s // compiling a way notes it, and this one is not the site's
-	alone.ways = map[*Way]*way{}
-	return int(s.survey(t).satisfying([]*way{alone.compileWay(&w)}).GetCardinality())
+	return int(s.survey(t).satisfying([]*way{s.apart(&w)}).GetCardinality())
 }

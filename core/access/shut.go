@@ -32,9 +32,7 @@ func (p *Policy) Shuts(site string, doc Way, t Instant) (list []Shut) {
 		}
 		seen |= r.kind
 		if w == nil {
-			apart := *s // a site that is compiled is not written in
-			apart.ways = map[*Way]*way{}
-			w = apart.compileWay(&doc)
+			w = s.apart(&doc)
 		}
 		shut := Shut{Rule: r.doc}
 		switch r.kind {

@@ -32,7 +32,25 @@ CREATE TABLE left_as_is (
     reason TEXT NOT NULL
 ) WITHOUT ROWID;
 
+-- Since when a password or link is as it is, or a holding page is shown.
+CREATE TABLE made (
+    site TEXT NOT NULL REFERENCES sites (id) ON DELETE CASCADE,
+    thing TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (site, thing)
+) WITHOUT ROWID;
+
+-- From how many places a link was followed: hashes, and no more than are of interest.
+CREATE TABLE link_sources (
+    site TEXT NOT NULL REFERENCES sites (id) ON DELETE CASCADE,
+    link TEXT NOT NULL,
+    source BLOB NOT NULL,
+    PRIMARY KEY (site, link, source)
+) WITHOUT ROWID;
+
 -- +goose Down
+DROP TABLE link_sources;
+DROP TABLE made;
 DROP TABLE left_as_is;
 DROP TABLE reminders;
 DROP TABLE reminded;
