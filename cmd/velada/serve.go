@@ -22,6 +22,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"velada/app/pages"
+	"velada/app/reminders"
 	"velada/console"
 	"velada/core/access"
 	"velada/demo"
@@ -167,7 +168,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: longestHead, IdleTimeout: longestIdle, MaxHeaderBytes: mostHead}
 	tell(c.OutOrStdout(), h, theHouse, code)
-	theHouse.RunDue(ctx, dueInterval, pages.PublishDue)
+	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	defer func() {
 		stop() // also where serving has failed

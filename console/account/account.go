@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/app/accounts"
+	"velada/app/reminders"
 	"velada/app/teams"
 	"velada/console/web"
 	"velada/house"
@@ -32,6 +33,7 @@ type accountView struct {
 	SetUp         *secretView
 	CalledFor     string // the roles for which a second step is called for
 	Kinds         []web.Choice
+	Reminders     []web.Choice // how often they are reminded by mail
 	Passkeys      []keyOfMine
 	Browsers      []browserRow
 	Offers        []*teams.Offer
@@ -63,6 +65,14 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 	}
 	for _, k := range house.NoticeKinds {
 		v.Kinds = append(v.Kinds, web.Choice{ID: k.ID, Name: k.Name, On: slices.Contains(account.ByMail, k.ID)})
+	}
+	every, err := store.RemindersOf(ctx, c.House.Reader(), account.Who)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	for _, r := range []struct{ id, name string }{{reminders.Never, "not by mail"}, {reminders.EachDay, "in one mail a day"}, {reminders.EachWeek, "in one mail a week, on Mondays"}} {
+		v.Reminders = append(v.Reminders, web.Choice{ID: r.id, Name: r.name, On: r.id == every.Every})
 	}
 	if v.HasSecond {
 		v.Recovery, err = store.RecoveryCodes(ctx, c.House.Reader(), account.Who)
@@ -99,11 +109,14 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 func doAccount(c *web.Console, x *gin.Context) {
 	f := web.Typed(x, "name")
 	err := accounts.ChangeAccount(x.Request.Context(), c.House, web.Actor(x), f.Values["name"], x.PostFormArray("by_mail"))
+	if err == nil {
+		err = reminders.Set(x.Request.Context(), c.House, web.Actor(x), x.PostForm("reminders"))
+	}
 	if errors.As(err, &f.Wrong) {
 		showAccount(c, x, http.StatusUnprocessableEntity, f, web.Form{}, web.Form{})
 		return
 	}
-	c.Done(x, err, "Kept.", "/account")
+	c.Done(x, err, "Saved.", "/account")
 }
 
 func doPassword(c *web.Console, x *gin.Context) {

@@ -25,7 +25,8 @@ type FindingRow struct {
 	To         string // where the button leads; "" where it mends, or there is none
 	Mends      bool
 	Found      words.Found
-	Listing    bool // it mends by the form for search engines
+	Action     string // where the form of mending is sent
+	Listing    bool   // it is the form for search engines
 }
 
 // mostWindows is how many windows a finding is drawn with.
@@ -57,7 +58,10 @@ func (c *Console) NewFindingRow(f rounds.Finding, me house.Actor, withSite bool)
 		}
 		r.Windows = append(r.Windows, WindowOf(s.Policy.Site(f.Site).Decide(path, &access.Visitor{}, c.At())))
 	}
-	r.Listing = f.Kind == rounds.ListingShut
+	r.Action = "/rounds/mend"
+	if r.Listing = f.Kind == rounds.ListingShut; r.Listing {
+		r.Action = "/sites/" + f.Site + "/settings/search-engines"
+	}
 	r.Mends = (f.Mend != nil || f.House != nil) && c.mayMend(f, me)
 	if !r.Mends {
 		r.To = leadsTo(f)
