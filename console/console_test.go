@@ -29,14 +29,14 @@ import (
 // desk is the demo house's console with somebody at it.
 type desk struct {
 	console *web.Console
-	*testing.T
+	testing.TB
 	house  *house.House
 	db     *sql.DB // to write behind its back
 	server *httptest.Server
 	client *http.Client
 }
 
-func openDesk(t *testing.T) *desk {
+func openDesk(t testing.TB) *desk {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	db := demotest.Open(t)
@@ -54,7 +54,7 @@ func openDesk(t *testing.T) *desk {
 		cancel()
 		db.Close()
 	})
-	return (&desk{T: t, db: db, house: house, server: server, console: c}).another()
+	return (&desk{TB: t, db: db, house: house, server: server, console: c}).another()
 }
 
 // another is the same console in a browser of its own.
@@ -74,10 +74,10 @@ func (d *desk) get(path string) (int, string, http.Header) {
 	if err != nil {
 		d.Fatal(err)
 	}
-	return read(d.T, r)
+	return read(d.TB, r)
 }
 
-func read(t *testing.T, r *http.Response) (int, string, http.Header) {
+func read(t testing.TB, r *http.Response) (int, string, http.Header) {
 	t.Helper()
 	defer r.Body.Close()
 	body, err := io.ReadAll(r.Body)
@@ -101,7 +101,7 @@ func (d *desk) post(path string, pairs ...string) (int, string, http.Header) {
 	if err != nil {
 		d.Fatal(err)
 	}
-	return read(d.T, r)
+	return read(d.TB, r)
 }
 
 func (d *desk) signIn(address string) *desk {

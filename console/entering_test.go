@@ -23,7 +23,7 @@ import (
 	"velada/store"
 )
 
-func mustParse(t *testing.T, address string) access.Address {
+func mustParse(t testing.TB, address string) access.Address {
 	t.Helper()
 	a, err := access.ParseAddress(address)
 	if err != nil {
@@ -33,7 +33,7 @@ func mustParse(t *testing.T, address string) access.Address {
 }
 
 // codeOf is the code of a secret, some time steps from now.
-func codeOf(t *testing.T, secret string, steps int) string {
+func codeOf(t testing.TB, secret string, steps int) string {
 	t.Helper()
 	code, err := totp.GenerateCode(secret, time.Now().Add(time.Duration(steps)*30*time.Second))
 	if err != nil {
@@ -46,7 +46,7 @@ func codeOf(t *testing.T, secret string, steps int) string {
 func (d *desk) withSecond(address string) (secret string, recovery []string) {
 	d.Helper()
 	secret = identity.NewSecret()
-	recovery, err := accounts.SetSecondStep(context.Background(), d.house, d.house.State().WhoHas(mustParse(d.T, address)), secret, codeOf(d.T, secret, -1), "")
+	recovery, err := accounts.SetSecondStep(context.Background(), d.house, d.house.State().WhoHas(mustParse(d.TB, address)), secret, codeOf(d.TB, secret, -1), "")
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -350,7 +350,7 @@ func TestSettingUpNeedsTheCode(t *testing.T) {
 	c := New(t.Context(), house, &gate.Glass{Gate: g, Console: site("velada")}, "quiet-lamp-seven", false, func(a string) string { return a + ".localhost" }, site)
 	server := httptest.NewServer(c)
 	defer server.Close()
-	d := (&desk{T: t, house: house, server: server, console: c}).another()
+	d := (&desk{TB: t, house: house, server: server, console: c}).another()
 	for _, path := range []string{"/", "/sites", "/account"} {
 		if _, _, h := d.get(path); h.Get("Location") != "/set-up" {
 			t.Errorf("%s leads to %q", path, h.Get("Location"))

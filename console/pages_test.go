@@ -75,7 +75,7 @@ func (d *desk) send(path, field, name string, data []byte, pairs ...string) (int
 	if err != nil {
 		d.Fatal(err)
 	}
-	status, body, _ := read(d.T, r)
+	status, body, _ := read(d.TB, r)
 	return status, body
 }
 

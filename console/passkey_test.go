@@ -114,7 +114,7 @@ func (d *desk) sendJSON(path, text string) (int, string) {
 	if err != nil {
 		d.Fatal(err)
 	}
-	status, body, _ := read(d.T, r)
+	status, body, _ := read(d.TB, r)
 	return status, body
 }
 

@@ -21,7 +21,7 @@ const end = (name) => page.getByRole("slider", { name: new RegExp(`^End of ${nam
 test("an end is dragged to another day", async () => {
   await page.goto(`${house.console}/sites/variable-stars/calendar`);
   const box = await end("Guest list").boundingBox();
-  const day = (await page.locator(".cal-svg").boundingBox()).width / 42;
+  const day = (await page.locator(".cal-lanes").boundingBox()).width / 42;
   await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
   await page.mouse.down();
   await page.mouse.move(box.x + box.width / 2 + 3 * day, box.y + 4, { steps: 6 });

@@ -226,6 +226,7 @@ test("unpublishing and letting search engines in are seen before they are done",
   await page.getByRole("link", { name: "See what unpublishing does" }).click();
   await page.getByText("This breaks a promise").waitFor();
   assert.equal((await house.ask("society", "/")).status, 200);
+  await page.getByRole("checkbox", { name: "Yes, I am sure: it breaks 1 promise" }).check();
   await page.getByRole("button", { name: "Unpublish", exact: true }).click();
   await page.getByText("The site is unpublished.").first().waitFor();
   assert.notEqual((await house.ask("society", "/")).status, 200);

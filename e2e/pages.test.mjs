@@ -166,7 +166,7 @@ test("what was typed last stays with its page when another one is chosen at once
 
 test("a renamed page and a renamed site answer at their old addresses", async () => {
   const ines = await editor("ines@cerroalcor.example");
-  await write(ines, "society", "/telescope");
+  await write(ines, "society", "/visit");
   await ines.getByText("Page settings").click();
   await ines.getByLabel("Path").fill("/the-forty");
   await ines.getByRole("button", { name: "Save" }).click();
@@ -174,7 +174,7 @@ test("a renamed page and a renamed site answer at their old addresses", async ()
   await ines.goto(`${house.console}/sites/society/publish`);
   await ines.getByRole("button", { name: /Publish edition/ }).click();
   await ines.getByText(/Edition \d+ is live\./).waitFor();
-  const old = await house.ask("society", "/telescope");
+  const old = await house.ask("society", "/visit");
   assert.equal(old.status, 308);
   assert.equal(old.headers.location, "/the-forty");
   await ines.goto(`${house.console}/sites/society/settings/address`);

@@ -10,23 +10,46 @@ import (
 
 // Sizes of the picture, in px.
 const (
-	headHeight = 52
-	rowHeight  = 28
-	barHeight  = 16
+	rowHeight = 28
+	leastBar  = 7 // of what is shorter than can be seen
 )
+
+// leastWidth is what is drawn as wide as leastBar, in per cent: 7 px of 1,000.
+const leastWidth = 0.7
 
 // drawing is lanes under a scale of days. Across, everything is in per cent, so that the
 // picture is as wide as there is room.
 type drawing struct {
-	Height int
 	Days   []dayMark
 	Months []monthMark
 	Now    string // where now is; "" where it is not shown
-	Rows   []laneRow
+	Bands  []band
 	Count  int
 
 	DayCount int
 	Step     string // what an end is moved by at a time: day or hour
+}
+
+// band is a stretch of rows, which a browser lays out where it is in sight.
+type band struct {
+	Height int
+	Whole  bool // it has as many rows as a band can
+	Rows   []laneRow
+}
+
+// bandRows is how many rows a band has; its height is known to the styles too.
+const bandRows = 40
+
+// add puts a row at the end of the picture.
+func (d *drawing) add(r laneRow) {
+	if n := len(d.Bands); n == 0 || d.Bands[n-1].Whole {
+		d.Bands = append(d.Bands, band{})
+	}
+	b := &d.Bands[len(d.Bands)-1]
+	r.Y = b.Height
+	b.Rows = append(b.Rows, r)
+	b.Height += rowHeight
+	b.Whole = len(b.Rows) == bandRows
 }
 
 type dayMark struct {
@@ -78,22 +101,18 @@ func draw(lanes []calendar.Lane, a asked, n namer, now access.Instant, zone *tim
 	if !now.Before(a.from) && now.Before(a.until) {
 		d.Now = percent(position(now, a.from, a.until))
 	}
-	y, site := headHeight, "-"
-	was := n.applied()
-	for _, l := range lanes {
+	site, was := "-", n.applied()
+	for i, l := range lanes {
 		if l.Site != site && !n.one {
 			site = l.Site
 			url := "/sites/" + site
 			if site == "" {
 				url = ""
 			}
-			d.Rows = append(d.Rows, laneRow{Y: y, Heading: n.where(l), URL: url})
-			y += rowHeight
+			d.add(laneRow{Heading: n.where(l), URL: url})
 		}
-		d.Rows = append(d.Rows, newRow(l, a, n, now, y, len(d.Rows), was))
-		y += rowHeight
+		d.add(newRow(l, a, n, now, i, was))
 	}
-	d.Height = y + 8
 	return d
 }
 
@@ -138,8 +157,8 @@ func keyWithDates(l calendar.Lane) string {
 	return l.Key + l.First().String() + l.Last().String()
 }
 
-func newRow(l calendar.Lane, a asked, n namer, now access.Instant, y, number int, applied map[string]bool) laneRow {
-	r := laneRow{Y: y, Shift: 11, URL: n.url(l), Name: n.name(l), Key: l.Key, Site: l.Site}
+func newRow(l calendar.Lane, a asked, n namer, now access.Instant, number int, applied map[string]bool) laneRow {
+	r := laneRow{Shift: 11, URL: n.url(l), Name: n.name(l), Key: l.Key, Site: l.Site}
 	w := n.words(l)
 	r.Outline = applied != nil && l.Site != "" && !applied[keyWithDates(l)] && l.Kind != calendar.Promise && l.Kind != calendar.Holding && l.Look != calendar.Point
 	r.Note = n.note(l, a, now)
@@ -167,7 +186,11 @@ func newRow(l calendar.Lane, a asked, n namer, now access.Instant, y, number int
 		if to <= 0 || x >= 100 {
 			continue
 		}
-		b := bar{X: percent(x), Width: percent(to - x), Look: string(l.Look), Goes: s.Until.IsZero() || a.until.Before(s.Until)}
+		width := percent(to - x)
+		if to-x < leastWidth {
+			width = strconv.Itoa(leastBar)
+		}
+		b := bar{X: percent(x), Width: width, Look: string(l.Look), Goes: s.Until.IsZero() || a.until.Before(s.Until)}
 		if l.Off {
 			b.Look = "off"
 		}

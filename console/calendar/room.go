@@ -3,6 +3,7 @@ package calendar
 
 import (
 	"embed"
+	"html/template"
 
 	"velada/console/web"
 )
@@ -11,7 +12,16 @@ import (
 var templates embed.FS
 
 // Room returns what the room answers and shows.
-func Room() web.Room { return web.Room{Routes: routes(), Templates: templates} }
+func Room() web.Room { return web.Room{Routes: routes(), Templates: templates, Funcs: funcs} }
+
+// funcs are what the templates of this room call.
+var funcs = template.FuncMap{"calBand": func(v *view, b band) bandOf { return bandOf{v, b} }}
+
+// bandOf is a band with the picture that it is of.
+type bandOf struct {
+	Of   *view
+	Band band
+}
 
 func routes() []web.Route {
 	return []web.Route{

@@ -7,7 +7,7 @@ const dayLong = 86_400_000,
   hourLong = 3_600_000;
 
 // Where an end would be: its distance in days and hours, told in the house's zone.
-function move(svg, grip) {
+function move(picture, grip) {
   const { zone } = document.body.dataset;
   const format = new Intl.DateTimeFormat("en-GB", {
     timeZone: zone,
@@ -20,11 +20,13 @@ function move(svg, grip) {
   });
   const holder = grip.parentElement,
     lane = grip.closest(".lane"),
-    days = +svg.dataset.days;
-  const start = parseFloat(holder.getAttribute("x"));
+    days = +picture.dataset.days;
+  // what is too short to be seen is drawn some px wide
+  const percent = (text) => (text?.endsWith("%") ? parseFloat(text) : 0);
+  const start = percent(holder.getAttribute("x"));
   const bar = lane.querySelector(grip.dataset.edge === "from" ? ".bar" : ".bar:last-of-type");
-  const left = parseFloat(bar?.getAttribute("x")),
-    width = parseFloat(bar?.getAttribute("width"));
+  const left = percent(bar?.getAttribute("x")),
+    width = percent(bar?.getAttribute("width"));
   const by = { days: 0, hours: 0 };
   const show = () => {
     const shift = (100 * (by.days + by.hours / 24)) / days;
@@ -60,11 +62,11 @@ function move(svg, grip) {
   return { by, show, send };
 }
 
-onView("[data-cal]", (svg, signal) => {
+onView("[data-cal]", (picture, signal) => {
   let held = null, // by the pointer: the grip's move, and where it began
     keyed = null, // by keys: the grip and its move
     timer = 0;
-  const listen = (type, what) => svg.addEventListener(type, what, { signal });
+  const listen = (type, what) => picture.addEventListener(type, what, { signal });
 
   listen("pointerdown", (event) => {
     const grip = event.target.closest?.(".grip");
@@ -72,13 +74,13 @@ onView("[data-cal]", (svg, signal) => {
     event.preventDefault();
     grip.focus();
     grip.setPointerCapture(event.pointerId);
-    held = { move: move(svg, grip), x: event.clientX };
+    held = { move: move(picture, grip), x: event.clientX };
   });
   listen("pointermove", (event) => {
     if (!held) return;
-    const days = ((event.clientX - held.x) / svg.getBoundingClientRect().width) * +svg.dataset.days;
+    const days = ((event.clientX - held.x) / picture.getBoundingClientRect().width) * +picture.dataset.days;
     const { by } = held.move;
-    if (svg.dataset.step === "hour") {
+    if (picture.dataset.step === "hour") {
       const hours = Math.round(days * 24);
       by.days = Math.trunc(hours / 24);
       by.hours = hours % 24;
@@ -106,7 +108,7 @@ onView("[data-cal]", (svg, signal) => {
     else if (event.key === "Enter" && keyed) keyed.move.send();
     else if (step) {
       if (keyed?.grip !== grip) drop();
-      keyed ??= { grip, move: move(svg, grip) };
+      keyed ??= { grip, move: move(picture, grip) };
       const { by } = keyed.move;
       if (event.shiftKey) by.hours = Math.max(-23, Math.min(23, by.hours + step));
       else by.days += step;
