@@ -18,6 +18,7 @@ import (
 	"velada/console/rules"
 	"velada/console/settings"
 	"velada/console/team"
+	"velada/console/traffic"
 	"velada/console/web"
 	"velada/gate"
 	"velada/house"
@@ -27,7 +28,7 @@ import (
 func New(ctx context.Context, h *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string) *web.Console {
 	c := web.New(ctx, h, glass, setUpCode, secure, siteHost, siteURL,
 		account.Room(), overview.Room(), door.Room(), pages.Room(), listing.Room(), members.Room(), team.Room(), people.Room(),
-		rules.Room(), settings.Room(), calendar.Room(), rounds.Room())
+		rules.Room(), settings.Room(), calendar.Room(), rounds.Room(), traffic.Room())
 	glass.Preview = func(r *http.Request, token string) (string, gate.As, bool) { return pages.Preview(c, r, token) }
 	return c
 }

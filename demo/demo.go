@@ -210,7 +210,10 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := makeEditions(ctx, tx, ids, doc, now); err != nil {
 			return err
 		}
-		return makePasses(ctx, tx, ids, now)
+		if err := makePasses(ctx, tx, ids, now); err != nil {
+			return err
+		}
+		return makeTraffic(ctx, tx, ids, doc, now)
 	})
 }
 

@@ -157,6 +157,7 @@ func (q *request) enterPass() {
 		panic(err)
 	default:
 		q.cookie(passCookie, value, heldLife)
+		q.useOfKey("pass", value)
 		q.back()
 	}
 }
@@ -180,6 +181,7 @@ func (q *request) follow(token string) {
 		return
 	}
 	q.cookie(linkCookie, value, heldLife)
+	q.useOfKey("link", value)
 	q.path = path
 	q.back()
 }

@@ -14,6 +14,7 @@ import (
 
 	"velada/app/doors"
 	"velada/app/pages"
+	"velada/app/traffic"
 	"velada/core/access"
 	"velada/house"
 	"velada/look"
@@ -26,6 +27,7 @@ type Gate struct {
 	Console string // the console's origin, as in http://velada.localhost:8080
 	Secure  bool   // visitors come by https
 	SiteURL func(address string) string
+	Traffic *traffic.Counter // nil where nothing is counted
 
 	protection *http.CrossOriginProtection
 }
@@ -93,6 +95,8 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	}
 	q.path = path
 	if len(r.Header["Cookie"]) == 0 && q.sending().known(raw) { // nobody in particular
+		q.visitor.IP = remoteIP(r)
+		q.count(access.Decision{Outcome: access.Open}, 0)
 		return
 	}
 	if to := state.LedTo(address); to != "" && q.site == nil {
@@ -101,6 +105,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	}
 	q.identify()
 	if q.sending().known(raw) {
+		q.count(access.Decision{Outcome: access.Open}, 0)
 		return
 	}
 	if rest, own := strings.CutPrefix(path, "/velada/"); own {
@@ -112,6 +117,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	if path == "/robots.txt" || path == "/sitemap.xml" {
+		q.crawls()
 		q.meeting().crawlers()
 		return
 	}
@@ -206,6 +212,7 @@ func (q *request) serve(raw string) {
 		}
 	}
 	if d.Outcome == access.Missing && q.as == nil && q.moved() {
+		q.count(d, http.StatusPermanentRedirect)
 		return
 	}
 	if d.Outcome == access.Open && raw != q.path && !samePath(raw, q.path) {
@@ -213,6 +220,7 @@ func (q *request) serve(raw string) {
 		http.Redirect(q.w, q.Request, escape(q.path)+query(q.Request), http.StatusPermanentRedirect)
 		return
 	}
+	q.count(d, 0)
 	q.meeting().meet(d)
 }
 

@@ -77,6 +77,7 @@ type sight struct {
 	Ribbon     *ribbon
 	Details    store.Details
 	Notice     bool          // the notice about cookies is still to be read
+	Named      bool          // people who sign in are counted by name
 	Head, Foot template.HTML // a steward's own code
 	Style      template.CSS
 	Member     *memberSight
@@ -145,6 +146,7 @@ func (q meeting) sight(title string) *sight {
 	s.Details = q.state.Site(q.address).Details
 	s.Corner = q.corner()
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
+	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
 		for _, p := range e.Menu { // only what opens: a title can say too much
 			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {

@@ -49,6 +49,11 @@ func (q *request) short(name string) {
 	case access.Missing, access.Absent, access.Gone:
 		q.meeting().meet(d)
 	default:
+		if q.URL.RawQuery == viaQR {
+			q.use("qr:" + strings.ToLower(name))
+		} else {
+			q.use("short:" + strings.ToLower(name))
+		}
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")
 		http.Redirect(q.w, q.Request, escape(path), http.StatusFound)

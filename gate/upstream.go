@@ -145,6 +145,7 @@ func (q elsewhere) forward(raw, upstream string) {
 		q.notYours()
 		return
 	}
+	q.count(d, 0)
 	path := q.path
 	switch {
 	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing

@@ -132,7 +132,11 @@ func readListing(ctx context.Context, q store.Reader, only store.SiteID, of func
 	for id, d := range details {
 		of(id).Details = d
 	}
-	return errors.Join(err1, err2, err3)
+	counted, err4 := store.TrafficChoices(ctx, q, only)
+	for id, c := range counted {
+		of(id).Counted = c
+	}
+	return errors.Join(err1, err2, err3, err4)
 }
 
 func readMemberships(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {

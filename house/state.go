@@ -56,6 +56,7 @@ type Site struct {
 	Details    store.Details               // what it says of itself
 	Membership Membership                  // what membership is like
 	Comments   map[string][]store.Comment  // by path, those that wait too
+	Counted    store.TrafficChoice         // how its visits are counted; the zero choice is store.DefaultTraffic
 
 	links    map[string]int // versions of links' tokens
 	salt     []byte         // of passes and links

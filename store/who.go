@@ -138,6 +138,9 @@ func KeptOf(ctx context.Context, q Reader) (map[Who]bool, error) {
 // DropWho deletes everything of somebody who is no more, so that nobody who gets
 // their id or address later inherits it. What happened stays told, under a name.
 func DropWho(ctx context.Context, q Queryer, who Who, name string) error {
+	if err := ForgetAsker(ctx, q, who); err != nil {
+		return fmt.Errorf("forgetting the visits of %s: %w", who, err)
+	}
 	for _, c := range whose {
 		var err error
 		switch {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/netip"
@@ -23,6 +24,7 @@ import (
 
 	"velada/app/pages"
 	"velada/app/reminders"
+	"velada/app/traffic"
 	"velada/console"
 	"velada/core/access"
 	"velada/demo"
@@ -163,6 +165,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
 	h.ctx = ctx
 	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
+	h.gate.Traffic = traffic.New(theHouse)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
 	h.glass = glass
 	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
@@ -170,10 +173,15 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
 	theHouse.Outbox.RunMail(ctx, mailInterval)
+	h.gate.Traffic.Run(ctx)
 	defer func() {
 		stop() // also where serving has failed
 		h.standIns.Wait()
 		theHouse.Wait()
+		h.gate.Traffic.Drain()
+		if err := h.gate.Traffic.Flush(context.Background()); err != nil {
+			slog.Error("writing the last visits", "error", err)
+		}
 	}()
 	failed := make(chan error, 1)
 	go house.Recovered("serving", func() { failed <- server.Serve(gate.InOnePiece(server, listener)) })

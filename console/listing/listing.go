@@ -321,7 +321,7 @@ func shortQR(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	c.SendQR(x, c.SiteURL(site)+"/go/"+url.PathEscape(name), site+"-"+name, kind)
+	c.SendQR(x, c.SiteURL(site)+"/go/"+url.PathEscape(name)+"?qr", site+"-"+name, kind)
 }
 
 // sheetView is a sheet of short names to be printed.

@@ -271,7 +271,7 @@ func published(c *web.Console, x *gin.Context) {
 func addressQR(c *web.Console, x *gin.Context) {
 	site := x.Param("site")
 	_, kind, _ := strings.Cut(x.Request.URL.Path, "/address.")
-	c.SendQR(x, c.SiteURL(site), site, kind)
+	c.SendQR(x, c.SiteURL(site)+"/?qr", site, kind)
 }
 
 // doAsk asks those who may publish to do so.

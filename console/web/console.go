@@ -265,6 +265,7 @@ type SiteHead struct {
 	MaySee                    bool // may do something on the whole site
 	MayPreview, MayWrite      bool // somewhere on it
 	MayPublish, MayAdmit      bool
+	MayTraffic                bool
 	ToPublish                 bool // the working copy is not what is live
 	Next                      int  // the number of the next edition
 }
@@ -311,6 +312,9 @@ func (c *Console) Complain(x *gin.Context, text string) {
 func (c *Console) Show(x *gin.Context, status int, name string, p any) {
 	if page, is := p.(*Page); is && page.Tabs == nil && page.Me != "" {
 		page.Tabs = c.houseTabs(x, page)
+	}
+	if page, is := p.(*Page); is && page.Tray != nil && page.Site != nil {
+		page.Tray.Traffic = page.Site.MayTraffic && page.Tray.Problem == ""
 	}
 	t := c.Templates[name]
 	root := "layout"

@@ -328,7 +328,7 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	somewhere := c.House.CanAnywhere(Actor(x), address)
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
-	p.Site.MayAdmit = caps.Has(access.ManageMembers)
+	p.Site.MayAdmit, p.Site.MayTraffic = caps.Has(access.ManageMembers), caps.Has(access.SeeTraffic)
 	live := LiveNow(s, address)
 	p.Site.Live, p.Site.Since, p.Site.ToPublish = live.Text, live.Since, live.ToPublish
 	if n, err := c.House.Trays.Pending(x.Request.Context(), Actor(x), address); err != nil {

@@ -27,6 +27,7 @@ func siteTabs(s *SiteHead, here string) (tabs []Tab) {
 	add(s.MayPreview, "Pages", "/pages")
 	add(s.MaySee, "Team", "/team")
 	add(s.MayAdmit, "Members", "/members")
+	add(s.MayTraffic, "Traffic", "/traffic")
 	add(s.MaySee, "Calendar", "/calendar")
 	add(s.MayDoor, "Ledger", "/ledger")
 	add(s.MaySee, "Settings", "/settings")
@@ -47,6 +48,7 @@ func (c *Console) houseTabs(x *gin.Context, p *Page) (tabs []Tab) {
 	if p.Rules {
 		tabs[len(tabs)-1].Note = c.foundNote(x.Request.Context(), Actor(x))
 	}
+	add(p.Steward, "Traffic", "/traffic")
 	add(p.Rules, "Calendar", "/calendar")
 	add(p.Steward, "Ledger", "/ledger")
 	add(p.Steward, "Outbox", "/outbox")

@@ -25,6 +25,7 @@ type trayView struct {
 	Trouble string
 	Back    string
 	Sure    string // what somebody is asked to be sure of
+	Traffic bool   // they may see what it would have meant for the visits of late
 }
 
 // figure is one number of the tray; Seen marks what more people can see.

@@ -1,0 +1,28 @@
+// Package traffic holds the views of who came to a site, and who was turned away.
+package traffic
+
+import (
+	"embed"
+
+	"velada/console/web"
+	"velada/core/access"
+)
+
+//go:embed templates
+var templates embed.FS
+
+// Room returns what the room answers and shows.
+func Room() web.Room { return web.Room{Routes: routes(), Templates: templates} }
+
+func routes() []web.Route {
+	see := web.May(access.SeeTraffic, "Only those who may see visits do, such as an analyst of this site.")
+	return []web.Route{
+		web.Get("/sites/:site/traffic", see, traffic),
+		web.Get("/sites/:site/traffic/data.csv", see, asCSV),
+		web.Get("/sites/:site/traffic/data.json", see, asJSON),
+		web.Get("/sites/:site/traffic/replay", see, replay),
+		web.Get("/sites/:site/traffic/against", see, inTray),
+		web.Get("/traffic", web.Stewards, everySite),
+		web.Post("/sites/:site/traffic/choices", web.May(access.ManageListing, "Only those who may change site settings choose how it is counted."), doChoices),
+	}
+}

@@ -1,0 +1,246 @@
+// Package traffic turns what was asked of sites into figures: how often pages opened, who was
+// turned away and why, how visits went, and what another policy would have meant for them. It
+// keeps no address, and reads no clock.
+package traffic
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"velada/core/access"
+)
+
+// Hit is one request for a page, as far as it is counted.
+type Hit struct {
+	Site    string // an id that never changes
+	At      time.Time
+	Page    string // its path; "" is none that exists
+	Who     string // as an observer of the model: stranger, domain:D, pass:ID, person:ID, …
+	Outcome access.Outcome
+	Reason  string // why it did not open, see Reason
+	Status  int    // of the answer; 0 is that of the outcome
+	Visitor uint64 // tells visitors of a day apart; 0 tells this one from nobody
+	Source  string // the host that led here; "" is none
+	Device  string // phone, tablet, computer, other
+	Robot   bool
+	Use     string // pass:ID, link:ID, short:NAME, qr:NAME: how they came
+	Search  string // what was searched for on the site
+	Found   bool   // something was
+}
+
+// Key is what hits of an hour have in common.
+type Key struct {
+	Site    string
+	Hour    int64 // since 1970, UTC
+	Page    string
+	Who     string
+	Outcome access.Outcome
+	Reason  string
+}
+
+// DayKey is a count of a day.
+type DayKey struct {
+	Site string
+	Day  int64 // since 1970, in the house's zone
+	Kind DayKind
+	Name string
+}
+
+// DayKind is what is counted by day.
+type DayKind string
+
+// What is counted by day.
+const (
+	Visitors    DayKind = "visitors"
+	Visits      DayKind = "visits"
+	VisitHour   DayKind = "hour" // by the hour in the house's zone
+	Lasted      DayKind = "lasted"
+	PagesAVisit DayKind = "pages"
+	Sources     DayKind = "source"
+	Devices     DayKind = "device"
+	Statuses    DayKind = "status"
+	Uses        DayKind = "use"
+	Searched    DayKind = "search"
+	FoundNone   DayKind = "search-none"
+	Robots      DayKind = "robot"
+	Apart       DayKind = "apart" // hits that were told from nobody's
+	Dropped     DayKind = "dropped"
+)
+
+// gap is how long a visitor is away before another visit begins.
+const gap = 30 * time.Minute
+
+// Visit is a visit that goes on, or the last of a visitor's that day.
+type Visit struct {
+	Began, Last time.Time
+	Pages       int
+}
+
+// VisitorOf names a visitor of a site.
+type VisitorOf struct {
+	Site    string
+	Visitor uint64
+}
+
+// Tally adds hits up. It is not for use by several at once.
+type Tally struct {
+	Zone  *time.Location
+	Today map[VisitorOf]*Visit // of the day of the last hit
+
+	Hits    map[Key]int
+	Days    map[DayKey]int
+	Changed map[VisitorOf]bool // of Today, since the last Take
+
+	most int // visitors that are told apart
+}
+
+// mostVisitors is how many visitors of all sites are told apart in a day: of more, it is
+// counted what they open.
+const mostVisitors = 300_000
+
+// NewTally returns a tally of hits told by a zone, going on with the visits of today.
+func NewTally(zone *time.Location, today map[VisitorOf]*Visit) *Tally {
+	if today == nil {
+		today = map[VisitorOf]*Visit{}
+	}
+	return &Tally{Zone: zone, Today: today, Hits: map[Key]int{}, Days: map[DayKey]int{}, Changed: map[VisitorOf]bool{}, most: mostVisitors}
+}
+
+// DayOf counts the days from 1970 to a time, in a zone.
+func DayOf(t time.Time, zone *time.Location) int64 {
+	year, month, day := t.In(zone).Date()
+	return time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Unix() / 86400
+}
+
+// HourOf counts the hours from 1970 to a time.
+func HourOf(t time.Time) int64 { return t.Unix() / 3600 }
+
+// Add counts a hit.
+func (t *Tally) Add(h Hit) {
+	day := DayOf(h.At, t.Zone)
+	count := func(kind DayKind, name string) { t.Days[DayKey{h.Site, day, kind, name}]++ }
+	if h.Search != "" {
+		count(Searched, h.Search)
+		if !h.Found {
+			count(FoundNone, h.Search)
+		}
+		return
+	}
+	status := h.Status
+	if status == 0 {
+		status = access.Decision{Outcome: h.Outcome}.Status()
+	}
+	count(Statuses, strconv.Itoa(status))
+	if h.Use != "" {
+		count(Uses, h.Use)
+		return
+	}
+	if h.Robot {
+		count(Robots, "")
+		return
+	}
+	t.Hits[Key{h.Site, HourOf(h.At), h.Page, h.Who, h.Outcome, h.Reason}]++
+	t.visit(h, count)
+}
+
+// visit counts the visit that a hit is part of.
+func (t *Tally) visit(h Hit, count func(kind DayKind, name string)) {
+	who := VisitorOf{h.Site, h.Visitor}
+	v := t.Today[who]
+	if h.Visitor == 0 || v == nil && len(t.Today) >= t.most {
+		count(Apart, "")
+		if h.Source != "" {
+			count(Sources, h.Source)
+		}
+		return
+	}
+	fresh := v == nil
+	switch {
+	case fresh:
+		v = &Visit{}
+		t.Today[who] = v
+		count(Visitors, "")
+	case h.At.Sub(v.Last) >= gap:
+		t.finish(h.Site, v)
+		fresh = true
+	}
+	if fresh {
+		*v = Visit{Began: h.At}
+		count(Visits, "")
+		count(VisitHour, strconv.Itoa(h.At.In(t.Zone).Hour()))
+		count(Sources, h.Source)
+		count(Devices, h.Device)
+	}
+	if h.At.After(v.Last) {
+		v.Last = h.At
+	}
+	if h.Outcome == access.Open {
+		v.Pages++
+	}
+	t.Changed[who] = true
+}
+
+// finish counts how a visit went that is over.
+func (t *Tally) finish(site string, v *Visit) {
+	if v.Pages == 0 {
+		return // they saw a door alone
+	}
+	day := DayOf(v.Began, t.Zone)
+	t.Days[DayKey{site, day, Lasted, strconv.Itoa(rounded(v.Last.Sub(v.Began)))}]++
+	t.Days[DayKey{site, day, PagesAVisit, strconv.Itoa(v.Pages)}]++
+}
+
+// rounded is how long something lasted in seconds, exact to a tenth of it.
+func rounded(d time.Duration) int {
+	s := int(d.Seconds())
+	step := 1
+	for s/step >= 100 {
+		step *= 10
+	}
+	return s / step * step
+}
+
+// Night ends the day: all visits are over, and nobody of it is told apart any more.
+func (t *Tally) Night() {
+	for who, v := range t.Today {
+		t.finish(who.Site, v)
+	}
+	t.Today, t.Changed = map[VisitorOf]*Visit{}, map[VisitorOf]bool{}
+}
+
+// Take returns what was counted since the last time, and begins anew.
+func (t *Tally) Take() (hits map[Key]int, days map[DayKey]int, visits map[VisitorOf]Visit) {
+	visits = map[VisitorOf]Visit{}
+	for who := range t.Changed {
+		if v := t.Today[who]; v != nil {
+			visits[who] = *v
+		}
+	}
+	hits, days = t.Hits, t.Days
+	t.Hits, t.Days, t.Changed = map[Key]int{}, map[DayKey]int{}, map[VisitorOf]bool{}
+	return hits, days, visits
+}
+
+// Reason writes why somebody was turned away so that equal reasons are equal words.
+func Reason(w access.Turned) string {
+	if w.Kind == access.TurnedNot {
+		return ""
+	}
+	at := "-"
+	if !w.At.IsZero() {
+		at = w.At.String()
+	}
+	return string(w.Kind) + " " + at + " " + w.Door
+}
+
+// ReadReason reads what Reason wrote.
+func ReadReason(text string) (w access.Turned) {
+	kind, rest, _ := strings.Cut(text, " ")
+	at, door, _ := strings.Cut(rest, " ")
+	w.Kind, w.Door = access.TurnedKind(kind), door
+	if i, err := access.ParseInstant(at); err == nil {
+		w.At = i
+	}
+	return w
+}

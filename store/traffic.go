@@ -1,0 +1,198 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"time"
+
+	"velada/core/traffic"
+)
+
+// wordIDs numbers words, each for ever.
+type wordIDs struct {
+	q   Queryer
+	ids map[string]int64
+}
+
+func (w *wordIDs) id(ctx context.Context, word string) (id int64, err error) {
+	if id, known := w.ids[word]; known {
+		return id, nil
+	}
+	if err := exec(ctx, w.q, `INSERT INTO traffic_words (word) VALUES (?) ON CONFLICT DO NOTHING`, word); err != nil {
+		return 0, err
+	}
+	if err := w.q.QueryRowContext(ctx, `SELECT id FROM traffic_words WHERE word = ?`, word).Scan(&id); err != nil {
+		return 0, err
+	}
+	w.ids[word] = id
+	return id, nil
+}
+
+// AddTraffic adds counts to those that are kept. What is of a site that is gone is left out.
+func AddTraffic(ctx context.Context, q Queryer, hits map[traffic.Key]int, days map[traffic.DayKey]int, visits map[traffic.VisitorOf]traffic.Visit) error {
+	words := &wordIDs{q, map[string]int64{}}
+	for k, n := range hits {
+		page, err1 := words.id(ctx, k.Page)
+		who, err2 := words.id(ctx, k.Who)
+		reason, err3 := words.id(ctx, k.Reason)
+		err := errors.Join(err1, err2, err3)
+		if err == nil {
+			err = exec(ctx, q, `INSERT INTO traffic_hits (site, hour, page, asker, outcome, reason, n) SELECT ?1, ?2, ?3, ?4, ?5, ?6, ?7 WHERE EXISTS (SELECT 1 FROM sites WHERE id = ?1)
+				ON CONFLICT DO UPDATE SET n = n + excluded.n`, k.Site, k.Hour, page, who, int(k.Outcome), reason, n)
+		}
+		if err != nil {
+			return fmt.Errorf("counting hits: %w", err)
+		}
+	}
+	for k, n := range days {
+		name, err := words.id(ctx, k.Name)
+		if err == nil {
+			err = exec(ctx, q, `INSERT INTO traffic_days (site, day, kind, name, n) SELECT ?1, ?2, ?3, ?4, ?5 WHERE EXISTS (SELECT 1 FROM sites WHERE id = ?1)
+				ON CONFLICT DO UPDATE SET n = n + excluded.n`, k.Site, k.Day, string(k.Kind), name, n)
+		}
+		if err != nil {
+			return fmt.Errorf("counting a day: %w", err)
+		}
+	}
+	for who, v := range visits {
+		err := exec(ctx, q, `INSERT INTO traffic_today (site, visitor, began, last, pages) SELECT ?1, ?2, ?3, ?4, ?5 WHERE EXISTS (SELECT 1 FROM sites WHERE id = ?1)
+			ON CONFLICT DO UPDATE SET began = excluded.began, last = excluded.last, pages = excluded.pages`, who.Site, int64(who.Visitor), v.Began.Unix(), v.Last.Unix(), v.Pages)
+		if err != nil {
+			return fmt.Errorf("keeping a visit: %w", err)
+		}
+	}
+	return nil
+}
+
+// TrafficToday reads the visits of a day that goes on.
+func TrafficToday(ctx context.Context, q Reader) (map[traffic.VisitorOf]*traffic.Visit, error) {
+	today := map[traffic.VisitorOf]*traffic.Visit{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var who traffic.VisitorOf
+		var visitor, began, last int64
+		v := &traffic.Visit{}
+		err = r.Scan(&who.Site, &visitor, &began, &last, &v.Pages)
+		who.Visitor, v.Began, v.Last = uint64(visitor), time.Unix(began, 0), time.Unix(last, 0)
+		today[who] = v
+		return struct{}{}, err
+	}, `SELECT site, visitor, began, last, pages FROM traffic_today`)
+	return today, err
+}
+
+// TrafficKey reads the key of a day, making it with fresh where there is none; the keys and
+// visitors of other days are thrown away.
+func TrafficKey(ctx context.Context, q Queryer, day int64, fresh func() []byte) (key []byte, err error) {
+	var gone int
+	if err := q.QueryRowContext(ctx, `SELECT count(*) FROM traffic_key WHERE day <> ?`, day).Scan(&gone); err != nil {
+		return nil, err
+	}
+	if gone > 0 {
+		if err := errors.Join(exec(ctx, q, `DELETE FROM traffic_key WHERE day <> ?`, day), exec(ctx, q, `DELETE FROM traffic_today`)); err != nil {
+			return nil, err
+		}
+	}
+	if err := exec(ctx, q, `INSERT INTO traffic_key (day, key) VALUES (?, ?) ON CONFLICT DO NOTHING`, day, fresh()); err != nil {
+		return nil, err
+	}
+	err = q.QueryRowContext(ctx, `SELECT key FROM traffic_key WHERE day = ?`, day).Scan(&key)
+	return key, err
+}
+
+// TrafficChoice is what a site chooses of how it is counted.
+type TrafficChoice struct {
+	Names  bool // people who are signed in are counted by name
+	Days   int  // how long hits are kept as they were
+	Months int  // how long figures are kept
+}
+
+// DefaultTraffic is what holds where nothing was chosen.
+var DefaultTraffic = TrafficChoice{Days: 28, Months: 24}
+
+// TrafficChoices reads what sites chose, or one; those that did not are left out.
+func TrafficChoices(ctx context.Context, q Reader, only SiteID) (map[SiteID]TrafficChoice, error) {
+	all := map[SiteID]TrafficChoice{}
+	_, err := collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var site SiteID
+		var c TrafficChoice
+		err = r.Scan(&site, &c.Names, &c.Days, &c.Months)
+		all[site] = c
+		return struct{}{}, err
+	}, `SELECT site, names, days, months FROM traffic_choices`, "site", only, "")
+	return all, err
+}
+
+// SaveTrafficChoice writes what a site chooses.
+func SaveTrafficChoice(ctx context.Context, q Queryer, site SiteID, c TrafficChoice) error {
+	return exec(ctx, q, `INSERT INTO traffic_choices (site, names, days, months) VALUES (?, ?, ?, ?)
+		ON CONFLICT (site) DO UPDATE SET names = excluded.names, days = excluded.days, months = excluded.months`, site, c.Names, c.Days, c.Months)
+}
+
+// ForgetTraffic rolls up what is older than hits are kept, to days and without who it was, and
+// deletes what is older than figures are kept. Hours and days count from 1970.
+func ForgetTraffic(ctx context.Context, q Queryer, site SiteID, rollBefore, dropHour, dropDay int64) error {
+	somebody, err := (&wordIDs{q, map[string]int64{}}).id(ctx, "somebody")
+	if err != nil {
+		return err
+	}
+	stranger, err := (&wordIDs{q, map[string]int64{}}).id(ctx, "stranger")
+	if err != nil {
+		return err
+	}
+	const old = ` FROM traffic_hits WHERE site = ?1 AND hour < ?2 AND (hour % 24 <> 12 OR asker NOT IN (?3, ?4))`
+	return errors.Join(
+		exec(ctx, q, `INSERT INTO traffic_hits (site, hour, page, asker, outcome, reason, n)
+			SELECT site, hour / 24 * 24 + 12, page, CASE asker WHEN ?4 THEN ?4 ELSE ?3 END, outcome, reason, sum(n)`+old+` GROUP BY 1, 2, 3, 4, 5, 6
+			ON CONFLICT DO UPDATE SET n = n + excluded.n`, site, rollBefore, somebody, stranger),
+		exec(ctx, q, `DELETE`+old, site, rollBefore, somebody, stranger),
+		exec(ctx, q, `DELETE FROM traffic_hits WHERE site = ? AND hour < ?`, site, dropHour),
+		exec(ctx, q, `DELETE FROM traffic_days WHERE site = ? AND day < ?`, site, dropDay),
+		exec(ctx, q, `DELETE FROM traffic_lines WHERE site = ? AND hour < ?`, site, rollBefore),
+	)
+}
+
+// TrafficHits reads the hits of a site from one hour on and before another.
+func TrafficHits(ctx context.Context, q Reader, site SiteID, from, until int64) ([]traffic.Sum, error) {
+	return collect(ctx, q, func(r *sql.Rows) (h traffic.Sum, err error) {
+		return h, r.Scan(&h.Hour, &h.Page, &h.Who, &h.Outcome, &h.Reason, &h.N)
+	}, `SELECT h.hour, p.word, w.word, h.outcome, r.word, h.n FROM traffic_hits h
+		JOIN traffic_words p ON p.id = h.page JOIN traffic_words w ON w.id = h.asker JOIN traffic_words r ON r.id = h.reason
+		WHERE h.site = ? AND h.hour >= ? AND h.hour < ?`, site, from, until)
+}
+
+// TrafficDays reads the counts of a site from one day on and before another.
+func TrafficDays(ctx context.Context, q Reader, site SiteID, from, until int64) ([]traffic.DaySum, error) {
+	return collect(ctx, q, func(r *sql.Rows) (d traffic.DaySum, err error) {
+		return d, r.Scan(&d.Day, &d.Kind, &d.Name, &d.N)
+	}, `SELECT d.day, d.kind, w.word, d.n FROM traffic_days d JOIN traffic_words w ON w.id = d.name WHERE d.site = ? AND d.day >= ? AND d.day < ?`, site, from, until)
+}
+
+// ForgetAsker makes what somebody asked for somebody's whom nobody knows.
+func ForgetAsker(ctx context.Context, q Queryer, who Who) error {
+	return exec(ctx, q, `UPDATE traffic_words SET word = 'gone:' || id WHERE word = 'person:' || ?`, who)
+}
+
+// LogMarks reads the marks of the lines that were read of an hour of a site.
+func LogMarks(ctx context.Context, q Reader, site SiteID, hour int64) (map[uint64]bool, error) {
+	var blob []byte
+	err := q.QueryRowContext(ctx, `SELECT marks FROM traffic_lines WHERE site = ? AND hour = ?`, site, hour).Scan(&blob)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return nil, err
+	}
+	marks := map[uint64]bool{}
+	for i := 0; i+8 <= len(blob); i += 8 {
+		marks[binary.LittleEndian.Uint64(blob[i:])] = true
+	}
+	return marks, nil
+}
+
+// SaveLogMarks writes the marks of the lines that were read of an hour of a site.
+func SaveLogMarks(ctx context.Context, q Queryer, site SiteID, hour int64, marks map[uint64]bool) error {
+	blob := make([]byte, 0, 8*len(marks))
+	for m := range marks {
+		blob = binary.LittleEndian.AppendUint64(blob, m)
+	}
+	return exec(ctx, q, `INSERT INTO traffic_lines (site, hour, marks) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET marks = excluded.marks`, site, hour, blob)
+}
