@@ -9,6 +9,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash"
+	"io"
 	"log/slog"
 	"net/netip"
 	"net/url"
@@ -50,34 +52,58 @@ type Request struct {
 
 const (
 	queueLength = 8192
-	flushEvery  = time.Second // so that a crash loses at most two of them
+	takeEvery   = 20 * time.Millisecond // all that have come since: nobody is woken for each
+	flushEvery  = time.Second           // so that a crash loses at most two of them
+	mostAgents  = 4096                  // browsers whose kind is remembered
 )
 
 // Counter counts requests behind the answers: the gate puts them into a queue of bounded
 // length, and never waits.
 type Counter struct {
 	house   *house.House
-	queue   chan Request
 	dropped sync.Map // of sites: how many requests, *atomic.Int64
+
+	queue struct {
+		sync.Mutex
+		list []Request
+	}
 
 	mu     sync.Mutex // of what follows: the worker's, and Flush
 	tally  *traffic.Tally
 	day    int64
 	key    []byte
 	robots map[traffic.VisitorOf]bool
-	agents *useragent.Parser
+	mac    hash.Hash // under the day's key
+	sum    []byte
+	parser *useragent.Parser
+	agents map[string]agent
+	spare  []Request
+
+	of       *house.State // that what follows is worked out from
+	networks map[*access.CompiledSite][]netip.Prefix
+	domains  map[store.Who]string
+}
+
+// agent is what is told of a browser.
+type agent struct {
+	device string
+	robot  bool
 }
 
 // New returns the counter of a house. Nothing is counted before Run.
 func New(h *house.House) *Counter {
-	return &Counter{house: h, queue: make(chan Request, queueLength), robots: map[traffic.VisitorOf]bool{}, agents: useragent.NewParser()}
+	return &Counter{house: h, robots: map[traffic.VisitorOf]bool{}, parser: useragent.NewParser(), agents: map[string]agent{}}
 }
 
 // Count puts a request into the queue, or counts that it was dropped where that is full.
 func (c *Counter) Count(r Request) {
-	select {
-	case c.queue <- r:
-	default:
+	c.queue.Lock()
+	room := len(c.queue.list) < queueLength
+	if room {
+		c.queue.list = append(c.queue.list, r)
+	}
+	c.queue.Unlock()
+	if !room {
 		c.drop(r.Site)
 	}
 }
@@ -91,22 +117,14 @@ func (c *Counter) drop(site store.SiteID) {
 // returns.
 func (c *Counter) Run(ctx context.Context) {
 	c.house.Every(ctx, flushEvery, "counting visits", c.Flush)
-	go house.Recovered("counting visits", func() {
-		for {
-			select {
-			case r := <-c.queue:
-				c.take(r)
-			case <-ctx.Done():
-				return
-			}
-		}
+	c.house.Every(ctx, takeEvery, "counting visits", func(context.Context) error {
+		c.Drain()
+		return nil
 	})
 }
 
 // take counts a request, once there is a day to count it in.
-func (c *Counter) take(r Request) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
+func (c *Counter) take(r *Request) {
 	if c.tally == nil || traffic.DayOf(r.At, c.tally.Zone) != c.day {
 		if err := c.turn(context.Background(), r.At); err != nil {
 			slog.Error("beginning a day of counting", "error", err)
@@ -117,16 +135,20 @@ func (c *Counter) take(r Request) {
 	c.tally.Add(c.hit(r))
 }
 
-// Drain counts what is in the queue now: for whoever does not run it.
+// Drain counts what is in the queue now.
 func (c *Counter) Drain() {
-	for {
-		select {
-		case r := <-c.queue:
-			c.take(r)
-		default:
-			return
-		}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.queue.Lock()
+	list := c.queue.list
+	c.queue.list = c.spare[:0]
+	c.queue.Unlock()
+	c.afresh()
+	for i := range list {
+		c.take(&list[i])
 	}
+	clear(list) // so that nothing of a request is kept longer
+	c.spare = list
 }
 
 // turn begins a day: what was counted of the one before is written, its key and visitors are
@@ -158,6 +180,7 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 		return fmt.Errorf("beginning a day of counting: %w", err)
 	}
 	c.tally, c.day, c.robots = traffic.NewTally(s.Zone, today), day, map[traffic.VisitorOf]bool{}
+	c.mac = hmac.New(sha256.New, c.key)
 	return nil
 }
 
@@ -232,24 +255,16 @@ func (c *Counter) flush(ctx context.Context) error {
 }
 
 // hit is a request as it is counted.
-func (c *Counter) hit(r Request) traffic.Hit {
+func (c *Counter) hit(r *Request) traffic.Hit {
 	h := traffic.Hit{Site: string(r.Site), At: r.At, Outcome: r.Outcome, Status: r.Status, Use: r.Use, Search: clean(r.Search), Found: r.Found, Source: source(r.Referer, r.Host)}
-	agent := c.agents.Parse(r.Agent)
-	h.Device = "computer"
-	switch {
-	case agent.IsMobile():
-		h.Device = "phone"
-	case agent.IsTablet():
-		h.Device = "tablet"
-	case agent.IsTV(), r.Agent == "":
-		h.Device = "other"
-	}
+	told := c.agent(r.Agent)
+	h.Device = told.device
 	apart := c.mark(r)
 	who := traffic.VisitorOf{Site: h.Site, Visitor: apart}
 	if r.Crawls {
 		c.robots[who] = true
 	}
-	h.Robot = agent.IsBot() || r.Crawls || c.robots[who] || !strings.Contains(r.Agent, "Mozilla/")
+	h.Robot = told.robot || r.Crawls || len(c.robots) > 0 && c.robots[who]
 	if !r.Untracked {
 		h.Visitor = apart
 	}
@@ -263,17 +278,42 @@ func (c *Counter) hit(r Request) traffic.Hit {
 	return h
 }
 
+// agent tells what a browser says of itself.
+func (c *Counter) agent(text string) agent {
+	if a, known := c.agents[text]; known {
+		return a
+	}
+	parsed := c.parser.Parse(text)
+	a := agent{"computer", parsed.IsBot() || !strings.Contains(text, "Mozilla/")}
+	switch {
+	case parsed.IsMobile():
+		a.device = "phone"
+	case parsed.IsTablet():
+		a.device = "tablet"
+	case parsed.IsTV():
+		a.device = "other"
+	}
+	if len(c.agents) >= mostAgents {
+		clear(c.agents)
+	}
+	c.agents[strings.Clone(text)] = a
+	return a
+}
+
 // mark tells visitors of a day apart: a hash of address and browser under the day's key.
-func (c *Counter) mark(r Request) uint64 {
-	m := hmac.New(sha256.New, c.key)
+func (c *Counter) mark(r *Request) uint64 {
 	ip := r.Visitor.IP.As16()
-	_, _ = m.Write(ip[:])
-	_, _ = m.Write([]byte(r.Site + "\x00" + store.SiteID(r.Agent)))
-	return binary.BigEndian.Uint64(m.Sum(nil)) | 1
+	c.mac.Reset()
+	_, _ = c.mac.Write(ip[:])
+	_, _ = io.WriteString(c.mac, string(r.Site))
+	_, _ = io.WriteString(c.mac, "\x00")
+	_, _ = io.WriteString(c.mac, r.Agent)
+	c.sum = c.mac.Sum(c.sum[:0])
+	return binary.BigEndian.Uint64(c.sum) | 1
 }
 
 // asker is who asked, as an observer of the model, as far as that is counted.
-func (c *Counter) asker(r Request) string {
+func (c *Counter) asker(r *Request) string {
 	switch {
 	case r.Who != "" && c.house.State().SiteOf(r.Site).Counted.Names && !r.Who.Bare():
 		return "person:" + string(r.Who)
@@ -284,15 +324,50 @@ func (c *Counter) asker(r Request) string {
 	case len(r.Visitor.Links) > 0:
 		return "link:" + r.Visitor.Links[0]
 	}
-	if n := network(r.Compiled, r.Visitor.IP); n != "" {
-		return "network:" + n
+	for _, n := range c.networksOf(r.Compiled) {
+		if n.Contains(r.Visitor.IP) {
+			return "network:" + n.String()
+		}
 	}
 	return "stranger"
 }
 
+// afresh forgets what was worked out from a state that is no longer in force.
+func (c *Counter) afresh() {
+	if s := c.house.State(); s != c.of {
+		c.of, c.networks, c.domains = s, map[*access.CompiledSite][]netip.Prefix{}, map[store.Who]string{}
+	}
+}
+
+// networksOf lists the networks that a site's ways name.
+func (c *Counter) networksOf(site *access.CompiledSite) []netip.Prefix {
+	list, known := c.networks[site]
+	if known {
+		return list
+	}
+	for _, w := range site.Ways() {
+		for _, n := range w.Networks {
+			if prefix, err := access.ParseNetwork(n); err == nil {
+				list = append(list, prefix)
+			}
+		}
+	}
+	c.networks[site] = list
+	return list
+}
+
 // atDomain is an account that is not counted by name: that it is at a domain of the house's, or
 // none of them.
-func (c *Counter) atDomain(r Request) string {
+func (c *Counter) atDomain(r *Request) string {
+	if d, known := c.domains[r.Who]; known {
+		return d
+	}
+	d := c.domainOf(r)
+	c.domains[r.Who] = d
+	return d
+}
+
+func (c *Counter) domainOf(r *Request) string {
 	address, there := c.house.State().AddressOf(r.Who)
 	if there {
 		for _, d := range r.Policy.Document().House.Domains {
@@ -302,18 +377,6 @@ func (c *Counter) atDomain(r Request) string {
 		}
 	}
 	return "outsider"
-}
-
-// network returns the network of a site's ways that an address is in; "" where it is in none.
-func network(site *access.CompiledSite, ip netip.Addr) string {
-	for _, w := range site.Ways() {
-		for _, n := range w.Networks {
-			if prefix, err := access.ParseNetwork(n); err == nil && prefix.Contains(ip) {
-				return n
-			}
-		}
-	}
-	return ""
 }
 
 // source is the host that led somebody here; "" where it is not said, or is the site itself.

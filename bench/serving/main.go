@@ -72,11 +72,18 @@ func serving(folder string) {
 	debug.SetGCPercent(1600) // the load is not to be held up by its own garbage
 	velada, stop := start("velada", folder)
 	defer stop()
+	counting, end := start("counting", folder)
+	defer end()
 	p := fetch(velada.Address, folder)
-	const request = "GET / HTTP/1.1\r\nHost: public.localhost\r\n\r\n"
+	const request = "GET / HTTP/1.1\r\nHost: public.localhost\r\nUser-Agent: Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0\r\n\r\n"
+	signedIn := func(visit string) string {
+		return "GET / HTTP/1.1\r\nHost: inside.localhost\r\nUser-Agent: Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0\r\nCookie: velada_visit=" + visit + "\r\n\r\n"
+	}
 	list := []*contestant{
-		{name: "Velada, a public page", address: velada.Address, request: request},
-		{name: "Velada, for a domain, signed in", address: velada.Address, request: "GET / HTTP/1.1\r\nHost: inside.localhost\r\nCookie: velada_visit=" + velada.Visit + "\r\n\r\n"},
+		{name: "Velada, a public page, not counted", address: velada.Address, request: request},
+		{name: "Velada, for a domain, signed in, not counted", address: velada.Address, request: signedIn(velada.Visit)},
+		{name: "Velada, a public page", address: counting.Address, request: request},
+		{name: "Velada, for a domain, signed in", address: counting.Address, request: signedIn(counting.Visit)},
 	}
 	for _, plain := range []struct{ role, name string }{
 		{"same", "net/http, with the same headers"},

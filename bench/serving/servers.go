@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"fmt"
 	"net"
 	"net/http"
 	"os"
@@ -13,6 +14,7 @@ import (
 	"time"
 
 	"velada/app/pages"
+	"velada/app/traffic"
 	"velada/core/access"
 	"velada/gate"
 	"velada/house"
@@ -49,8 +51,8 @@ func serve(role, folder string) {
 	if role != "bare" { // which has Go's own setting
 		gate.CollectSeldom()
 	}
-	if role == "velada" {
-		s = serveVelada(folder)
+	if role == "velada" || role == "counting" {
+		s = serveVelada(folder, role == "counting")
 	} else {
 		s = servePlainly(folder, role == "same")
 	}
@@ -82,10 +84,16 @@ func servePlainly(folder string, allHeaders bool) served {
 	return served{Address: listen(unchanged, h)}
 }
 
-func serveVelada(folder string) served {
+// serveVelada serves a small house through the gate; with counting its visits are counted, as
+// they are wherever Velada runs.
+func serveVelada(folder string, counting bool) served {
 	ctx := context.Background()
-	house := smallHouse(ctx, filepath.Join(folder, "small.db"))
+	house := smallHouse(ctx, filepath.Join(folder, fmt.Sprintf("small-%v.db", counting)))
 	g := gate.New(house, "http://velada.localhost", false, func(a string) string { return "http://" + a + ".localhost" })
+	if counting {
+		g.Traffic = traffic.New(house)
+		g.Traffic.Run(ctx)
+	}
 	address := listen(gate.InOnePiece, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		label, _, _ := strings.Cut(r.Host, ".")
 		g.Serve(w, r, label)

@@ -75,6 +75,8 @@ const gap = 30 * time.Minute
 type Visit struct {
 	Began, Last time.Time
 	Pages       int
+
+	changed bool // since it was taken last
 }
 
 // VisitorOf names a visitor of a site.
@@ -92,7 +94,15 @@ type Tally struct {
 	Days    map[DayKey]int
 	Changed map[VisitorOf]bool // of Today, since the last Take
 
-	most int // visitors that are told apart
+	plain map[plainStatus]int // hits whose status is that of their outcome
+	most  int                 // visitors that are told apart
+}
+
+// plainStatus counts statuses more cheaply than a DayKey does.
+type plainStatus struct {
+	site    string
+	day     int64
+	outcome access.Outcome
 }
 
 // mostVisitors is how many visitors of all sites are told apart in a day: of more, it is
@@ -104,7 +114,7 @@ func NewTally(zone *time.Location, today map[VisitorOf]*Visit) *Tally {
 	if today == nil {
 		today = map[VisitorOf]*Visit{}
 	}
-	return &Tally{Zone: zone, Today: today, Hits: map[Key]int{}, Days: map[DayKey]int{}, Changed: map[VisitorOf]bool{}, most: mostVisitors}
+	return &Tally{Zone: zone, Today: today, Hits: map[Key]int{}, Days: map[DayKey]int{}, Changed: map[VisitorOf]bool{}, plain: map[plainStatus]int{}, most: mostVisitors}
 }
 
 // DayOf counts the days from 1970 to a time, in a zone.
@@ -127,11 +137,13 @@ func (t *Tally) Add(h Hit) {
 		}
 		return
 	}
-	status := h.Status
-	if status == 0 {
-		status = access.Decision{Outcome: h.Outcome}.Status()
+	if h.Status != 0 || h.Robot { // else it is told by the hits, see Take
+		status := h.Status
+		if status == 0 {
+			status = access.Decision{Outcome: h.Outcome}.Status()
+		}
+		count(Statuses, strconv.Itoa(status))
 	}
-	count(Statuses, strconv.Itoa(status))
 	if h.Use != "" {
 		count(Uses, h.Use)
 		return
@@ -141,6 +153,9 @@ func (t *Tally) Add(h Hit) {
 		return
 	}
 	t.Hits[Key{h.Site, HourOf(h.At), h.Page, h.Who, h.Outcome, h.Reason}]++
+	if h.Status == 0 {
+		t.plain[plainStatus{h.Site, day, h.Outcome}]++
+	}
 	t.visit(h, count)
 }
 
@@ -166,7 +181,7 @@ func (t *Tally) visit(h Hit, count func(kind DayKind, name string)) {
 		fresh = true
 	}
 	if fresh {
-		*v = Visit{Began: h.At}
+		*v = Visit{Began: h.At, changed: v.changed}
 		count(Visits, "")
 		count(VisitHour, strconv.Itoa(h.At.In(t.Zone).Hour()))
 		count(Sources, h.Source)
@@ -178,7 +193,9 @@ func (t *Tally) visit(h Hit, count func(kind DayKind, name string)) {
 	if h.Outcome == access.Open {
 		v.Pages++
 	}
-	t.Changed[who] = true
+	if !v.changed {
+		v.changed, t.Changed[who] = true, true
+	}
 }
 
 // finish counts how a visit went that is over.
@@ -214,9 +231,14 @@ func (t *Tally) Take() (hits map[Key]int, days map[DayKey]int, visits map[Visito
 	visits = map[VisitorOf]Visit{}
 	for who := range t.Changed {
 		if v := t.Today[who]; v != nil {
+			v.changed = false
 			visits[who] = *v
 		}
 	}
+	for p, n := range t.plain {
+		t.Days[DayKey{p.site, p.day, Statuses, strconv.Itoa(access.Decision{Outcome: p.outcome}.Status())}] += n
+	}
+	clear(t.plain)
 	hits, days = t.Hits, t.Days
 	t.Hits, t.Days, t.Changed = map[Key]int{}, map[DayKey]int{}, map[VisitorOf]bool{}
 	return hits, days, visits
