@@ -46,7 +46,23 @@ await shoot(admin, "door");
 
 await admin.goto(`${house.console}/sites/variable-stars/rehearsal`);
 await admin.getByText("What these changes do").waitFor();
-await shoot(admin, "rehearsal");
+await admin.goto(`${house.console}/sites/variable-stars/traffic`);
+await admin.locator(".replayed b, .replayed small").first().waitFor();
+await shoot(admin, "traffic");
+await admin.goto(`${house.console}/sites/variable-stars/door`);
+for (const way of ["Anyone signed in at", "Everyone in Variable Stars class"]) {
+  await admin.locator(".way", { hasText: way }).getByRole("button", { name: /^Remove/ }).click();
+  await admin.locator(".way.gone", { hasText: way }).waitFor();
+}
+await admin.locator(".tray").getByText("shut out").waitFor();
+const [does, replayed] = [await narrow(632), await narrow(632)];
+for (const view of [does, replayed]) await signIn(view, house);
+await does.goto(`${house.console}/sites/variable-stars/rehearsal`);
+await does.getByText("What these changes do").waitFor();
+await replayed.goto(`${house.console}/sites/variable-stars/traffic/replay`);
+await replayed.getByText("were decided again").waitFor();
+await beside("rehearsal-and-replay", 632, does, replayed);
+await admin.goto(`${house.console}/sites/variable-stars/rehearsal`);
 await admin.getByRole("button", { name: "Discard" }).click();
 await admin.getByText("The changes are discarded").waitFor();
 await admin.goto(`${house.console}/sites/variable-stars`);
@@ -65,10 +81,12 @@ await admin.goto(`${house.console}/sites/new-dome/holding`);
 await admin.frameLocator("iframe").getByRole("heading", { level: 1 }).waitFor();
 await shoot(admin, "holding-page");
 
-await admin.goto(`${house.console}/sites/variable-stars/pages?path=/notes/week-2`);
-await shoot(admin, "pages");
+const [editor, difference] = [await narrow(632), await narrow(632)];
+for (const view of [editor, difference]) await signIn(view, house);
+await editor.goto(`${house.console}/sites/variable-stars/pages?path=/notes/week-2`);
+await difference.goto(`${house.console}/sites/variable-stars/publish`);
+await beside("pages-and-difference", 632, editor, difference);
 await admin.goto(`${house.console}/sites/variable-stars/publish`);
-await shoot(admin, "difference");
 await admin.getByLabel("Note").fill("The third week, and a reminder");
 await admin.getByRole("button", { name: "Publish edition 8" }).click();
 await admin.getByText("Edition 8 is live.").waitFor();

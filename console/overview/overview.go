@@ -31,6 +31,7 @@ type overviewView struct {
 	More       bool // changes come after those
 	Rounds     []web.FindingRow
 	MoreRounds int
+	Visits     *web.Visits // of late; nil where nobody came, or one may not see it
 	View       []viewRow
 	Edit       []editRow
 	Promises   []web.PromiseRow
@@ -100,6 +101,12 @@ func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 	if v.Rounds, v.MoreRounds, err = atHand(c, x, d, p.Site, requests); err != nil {
 		c.Fail(x, err)
 		return
+	}
+	if p.Site.MayTraffic {
+		if v.Visits, err = c.VisitsOf(x.Request.Context(), d.Site, 70); err != nil {
+			c.Fail(x, err)
+			return
+		}
 	}
 	v.View, v.Edit = whoViews(d), whoEdits(d)
 	if v.MayLedger {

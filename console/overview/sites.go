@@ -17,6 +17,7 @@ import (
 )
 
 type siteRow struct {
+	Visits               *web.Visits // of late; nil where nobody came, or one may not see it
 	Address, Title, Host string
 	Lead, Sub            string
 	Windows              []web.Window
@@ -94,6 +95,12 @@ func sites(c *web.Console, x *gin.Context) {
 	for _, doc := range mine[from:to] {
 		row := newSiteRow(c, s, doc, standing[doc.Address], at)
 		row.Trouble = troubles[s.ID(doc.Address)]
+		if c.House.Can(me, doc.Address, "/").Has(access.SeeTraffic) {
+			if row.Visits, err = c.VisitsOf(x.Request.Context(), doc.Address, 18); err != nil {
+				c.Fail(x, err)
+				return
+			}
+		}
 		v.Rows = append(v.Rows, row)
 	}
 	c.Show(x, http.StatusOK, "sites", p)

@@ -58,7 +58,7 @@ func draw(bars []core.Bar, marks []mark, of app.Stretch, d *web.Site) chart {
 		most = max(most, b.Opened+b.Turned)
 	}
 	for i := 1; i <= 3; i++ {
-		ch.Lines = append(ch.Lines, line{zero - chartHeight*i/3, thousands(most * i / 3)})
+		ch.Lines = append(ch.Lines, line{zero - chartHeight*i/3, web.Thousands(most * i / 3)})
 	}
 	width := 100 / float64(max(1, len(bars)))
 	peak := -1
@@ -76,7 +76,7 @@ func draw(bars []core.Bar, marks []mark, of app.Stretch, d *web.Site) chart {
 		at := b.At.In(zone)
 		ch.Bars = append(ch.Bars, bar{
 			X: fmt.Sprintf("%.3f%%", width*(float64(i)+0.14)), Width: fmt.Sprintf("%.3f%%", width*0.72), Opened: opened, Turned: turned, OpenedY: zero - opened, TurnedY: zero - opened - turned,
-			Text: at.Format(layout) + ": " + web.Count(b.Opened, "page opened", "pages opened") + ", " + thousands(b.Turned) + " turned away",
+			Text: at.Format(layout) + ": " + web.Count(b.Opened, "page opened", "pages opened") + ", " + web.Thousands(b.Turned) + " turned away",
 		})
 		if i%every == 0 {
 			ch.Names = append(ch.Names, name{X: fmt.Sprintf("%.3f%%", width*float64(i)), Text: at.Format(layout)})

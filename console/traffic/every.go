@@ -52,7 +52,7 @@ func everySite(c *web.Console, x *gin.Context) {
 		most = max(most, is.Opened)
 		opened = append(opened, is.Opened)
 		v.Rows = append(v.Rows, everyRow{
-			Title: s.SiteTitle(doc.Address), URL: "/sites/" + doc.Address + "/traffic", Opened: thousands(is.Opened), Visitors: thousands(is.Visitors), Turned: thousands(is.Turned),
+			Title: s.SiteTitle(doc.Address), URL: "/sites/" + doc.Address + "/traffic", Opened: web.Thousands(is.Opened), Visitors: web.Thousands(is.Visitors), Turned: web.Thousands(is.Turned),
 			Change: changeOf(float64(is.Opened), float64(was.Opened)),
 		})
 	}

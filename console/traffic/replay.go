@@ -47,7 +47,7 @@ func replay(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	v.Hits = thousands(r.Hits)
+	v.Hits = web.Thousands(r.Hits)
 	for _, t := range r.Turns {
 		if len(v.Rows) == mostTurns {
 			v.More = len(r.Turns) - mostTurns
@@ -58,14 +58,14 @@ func replay(c *web.Console, x *gin.Context) {
 			as = ""
 		}
 		v.Rows = append(v.Rows, replayRow{
-			Who: WhoWords(d.Words, t.Who), Page: d.State.Title(d.Site, t.Page), URL: web.DoorURL(d.Site, t.Page, as), Before: web.OutcomeWords(t.Before), After: web.OutcomeWords(t.After), N: thousands(t.N),
+			Who: WhoWords(d.Words, t.Who), Page: d.State.Title(d.Site, t.Page), URL: web.DoorURL(d.Site, t.Page, as), Before: web.OutcomeWords(t.Before), After: web.OutcomeWords(t.After), N: web.Thousands(t.N),
 		})
 	}
 	if r.Unnamed > 0 {
-		v.Notes = append(v.Notes, thousands(r.Unnamed)+" were by accounts that are not counted by name: of them it is said what anyone at their domain would meet, whatever a list or a group names besides.")
+		v.Notes = append(v.Notes, web.Thousands(r.Unnamed)+" were by accounts that are not counted by name: of them it is said what anyone at their domain would meet, whatever a list or a group names besides.")
 	}
 	if r.Unknown > 0 {
-		v.Notes = append(v.Notes, thousands(r.Unknown)+" were by whom nothing is known any more: they are left out.")
+		v.Notes = append(v.Notes, web.Thousands(r.Unknown)+" were by whom nothing is known any more: they are left out.")
 	}
 	if len(v.Rows) == 0 {
 		v.Notes = append([]string{"All would meet what they met."}, v.Notes...)

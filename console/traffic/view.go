@@ -163,7 +163,7 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 // figuresOf are the figures with their change against the stretch before.
 func figuresOf(now, before *core.Figures) []figure {
 	number := func(n, was int, text string) figure {
-		return figure{thousands(n), text, changeOf(float64(n), float64(was))}
+		return figure{web.Thousands(n), text, changeOf(float64(n), float64(was))}
 	}
 	return []figure{
 		number(now.Opened, before.Opened, "pages opened"), number(now.Visitors, before.Visitors, "visitors"),
@@ -190,15 +190,6 @@ func changeOf(is, was float64) string {
 // percent is a part of a whole, as a width.
 func percent(part, whole int) string {
 	return fmt.Sprintf("%.1f%%", 100*float64(part)/float64(max(1, whole)))
-}
-
-// thousands writes a number with commas.
-func thousands(n int) string {
-	text := strconv.Itoa(n)
-	for i := len(text) - 3; i > 0; i -= 3 {
-		text = text[:i] + "," + text[i:]
-	}
-	return text
 }
 
 func lasting(seconds int) string {
@@ -343,7 +334,7 @@ func (v *view) groups(f *core.Figures) {
 			if i == mostShares {
 				break
 			}
-			n := thousands(s.N)
+			n := web.Thousands(s.N)
 			if percent {
 				n = fmt.Sprintf("%.0f %%", 100*float64(s.N)/float64(total))
 			}
@@ -376,16 +367,16 @@ func statusWords(status string) string {
 // notes say what the figures leave out.
 func notes(f *core.Figures) (list []string) {
 	if f.Robots > 0 {
-		list = append(list, thousands(f.Robots)+" requests of robots are not in these figures.")
+		list = append(list, web.Thousands(f.Robots)+" requests of robots are not in these figures.")
 	}
 	if f.Apart > 0 {
-		list = append(list, thousands(f.Apart)+" requests asked not to be told apart, or came when too many did: they are counted, and are no visitors.")
+		list = append(list, web.Thousands(f.Apart)+" requests asked not to be told apart, or came when too many did: they are counted, and are no visitors.")
 	}
 	if f.Missing > 0 {
-		list = append(list, thousands(f.Missing)+" requests were for pages that do not exist.")
+		list = append(list, web.Thousands(f.Missing)+" requests were for pages that do not exist.")
 	}
 	if f.Dropped > 0 {
-		list = append(list, thousands(f.Dropped)+" requests were not counted: there were too many at once.")
+		list = append(list, web.Thousands(f.Dropped)+" requests were not counted: there were too many at once.")
 	}
 	return list
 }
