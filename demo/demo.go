@@ -213,6 +213,11 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := makePasses(ctx, tx, ids, now); err != nil {
 			return err
 		}
+		for _, site := range []string{"society", "variable-stars", "instrument-log"} {
+			if err := store.SaveDetails(ctx, tx, ids[site], store.Details{Search: true}); err != nil {
+				return err
+			}
+		}
 		return makeTraffic(ctx, tx, ids, doc, now)
 	})
 }

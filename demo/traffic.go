@@ -19,6 +19,10 @@ const weeks = 10
 // sources are where visitors of the demo house come from; most say nothing.
 var sources = []string{"", "", "", "", "society.cerroalcor.example", "society.cerroalcor.example", "search.example", "news.aula.example"}
 
+// searches are what visitors look for in turn on the society's site, the class's and the log;
+// the last are found nowhere.
+var searches = []string{"open nights", "comparison stars", "focuser", "membership", "parking", "exam dates"}
+
 // visiting makes visits up, always the same.
 type visiting struct {
 	*rand.Rand
@@ -115,6 +119,10 @@ func (v *visiting) special(midnight time.Time, ago int) {
 		for _, path := range []string{"/", "/open-nights", "/courses"} {
 			v.tally.Add(traffic.Hit{Site: string(v.ids["society"]), At: midnight.Add(4 * time.Hour), Page: path, Who: "stranger", Outcome: access.Open, Visitor: 1, Robot: true})
 		}
+	}
+	for i, words := range searches[:1+ago%len(searches)] {
+		site := []string{"society", "variable-stars", "instrument-log"}[i%3]
+		v.tally.Add(traffic.Hit{Site: string(v.ids[site]), At: midnight.Add(time.Duration(10+i) * time.Hour), Search: words, Found: i < 4})
 	}
 	if ago < 12 && ago%2 == 0 {
 		v.visit("variable-stars", "person:tobias", midnight.Add(21*time.Hour), "", "/crew/antlia")

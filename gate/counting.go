@@ -52,6 +52,16 @@ func (q *request) crawls() {
 	q.gate.Traffic.Count(r)
 }
 
+// searched hands to the counter what was searched for on the site.
+func (q *request) searched(words string, found bool) {
+	if q.gate.Traffic == nil || q.as != nil {
+		return
+	}
+	r := q.counted()
+	r.Search, r.Found = words, found
+	q.gate.Traffic.Count(r)
+}
+
 // counted is what the counter is told of a request.
 func (q *request) counted() traffic.Request {
 	h := q.Header

@@ -14,6 +14,7 @@ import (
 
 	"velada/app/doors"
 	"velada/app/pages"
+	"velada/app/search"
 	"velada/app/traffic"
 	"velada/core/access"
 	"velada/house"
@@ -30,11 +31,12 @@ type Gate struct {
 	Traffic *traffic.Counter // nil where nothing is counted
 
 	protection *http.CrossOriginProtection
+	finder     *search.Finder
 }
 
 // New returns the gate of a house.
 func New(house *house.House, console string, secure bool, siteURL func(address string) string) *Gate {
-	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection()}
+	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection(), finder: search.New(house)}
 }
 
 // request is one request on its way through the gate.
@@ -317,6 +319,8 @@ func (q *request) own(rest string) {
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meeting().meet(access.Decision{})
 	case q.asMember().members(rest):
+	case rest == "search" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
+		q.search()
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:

@@ -84,6 +84,8 @@ type sight struct {
 	Join       string // where to become a member, where that is offered
 	Comments   *commentSight
 	Corner     cornerSight
+	Search     bool         // visitors may search
+	Found      *searchSight // what they searched for
 }
 
 // cornerSight is the corner that knows who is signed in.
@@ -154,6 +156,7 @@ func (q meeting) sight(title string) *sight {
 			}
 		}
 	}
+	s.Search = len(s.Menu) > 0 && q.searchable()
 	return s
 }
 

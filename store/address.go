@@ -112,6 +112,7 @@ type Details struct {
 	Profiles     []string `json:"profiles,omitempty"`  // addresses elsewhere
 	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
+	Search       bool     `json:"search,omitempty"`   // visitors find what opens to them
 	Scripts      bool     `json:"scripts,omitempty"`  // pages with a look of their own may run scripts
 	Consent      Who      `json:"consent,omitempty"`  // the steward who gave it
 	Upstream     string   `json:"upstream,omitempty"` // the web server that the site stands in front of

@@ -157,6 +157,7 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 	case partPages:
 		values["title"], values["tint"], values["contact"] = doc.Title, d.Tint, d.Contact
 		values["cookie_notice"], values["profiles"] = d.CookieNotice, strings.Join(d.Profiles, "\n")
+		yes("search", d.Search)
 	case partMissing:
 		values["not_found"] = d.NotFound
 	case partCode:
@@ -173,7 +174,7 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 // doSettings saves a part of the settings.
 func doSettings(c *web.Console, x *gin.Context) {
 	part, site := x.Param("part"), x.Param("site")
-	f := web.Typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "scripts")
+	f := web.Typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "scripts", "search")
 	_, icon, err := web.FileSent(x, "icon", house.MostIcon)
 	if err != nil {
 		f.Wrong["icon"] = words.Capital(err.Error()) + "."
@@ -186,6 +187,7 @@ func doSettings(c *web.Console, x *gin.Context) {
 			case partPages:
 				d.Title, d.Contact, d.CookieNotice = f.Values["title"], f.Values["contact"], f.Values["cookie_notice"]
 				d.Tint, d.Profiles = strings.ToLower(f.Values["tint"]), strings.Fields(f.Values["profiles"])
+				d.Search = f.Values["search"] == "yes"
 				if x.PostForm("no_icon") == "yes" {
 					d.Icon, d.IconType = "", ""
 				}

@@ -131,6 +131,9 @@ func (t *Tally) Add(h Hit) {
 	day := DayOf(h.At, t.Zone)
 	count := func(kind DayKind, name string) { t.Days[DayKey{h.Site, day, kind, name}]++ }
 	if h.Search != "" {
+		if h.Robot {
+			return
+		}
 		count(Searched, h.Search)
 		if !h.Found {
 			count(FoundNone, h.Search)
