@@ -21,7 +21,7 @@ func TestLedgerIsFilteredAndExported(t *testing.T) {
 	pilar.post("/sites/society/settings/short", "name", "night", "path", "/open-nights")
 	d.post("/sites/society/settings/address", "address", "hill")
 	all := d.shows("/sites/hill/ledger", "is removed", "/go/night leads to /open-nights", "moved from society to hill", "See what undoing it does")
-	if strings.Count(all, "<tr>") != 4 {
+	if strings.Count(all, "<tr>") != 4+3 { // three editions went live before
 		t.Errorf("%d rows", strings.Count(all, "<tr>"))
 	}
 	for query, want := range map[string][2]string{

@@ -2,8 +2,10 @@ package console
 
 import (
 	"encoding/json"
+	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"velada/app/traffic"
 	"velada/core/access"
@@ -81,4 +83,35 @@ func TestHowASiteIsCounted(t *testing.T) {
 	}
 	d.shows("/sites/society/traffic", `value="14"`)
 	d.shows("/sites/society/ledger", "People who sign in are counted by name")
+}
+
+// Logs of another server are read from the view, and what is wrong is told by line.
+func TestLogsAreRead(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	d.shows("/sites/society/traffic", "Logs of another server")
+	d.shows("/sites/society/traffic/logs", "no line counts twice")
+	at := d.house.Now().Add(-100 * 24 * time.Hour).Format("02/Jan/2006:15:04:05 -0700")
+	log := "203.0.113.5 - - [" + at + "] \"GET /visit HTTP/1.1\" 200 12\n<script>no line</script>\n"
+	if status, _ := d.send("/sites/society/traffic/logs", "log", "access.log", []byte(log), "host", "www.cerroalcor.example"); status != http.StatusSeeOther {
+		t.Fatal(status)
+	}
+	if body := d.shows("/sites/society/traffic/logs", "Read last", "access.log: 2 lines", "counted", "could not be read", "there is no time in [brackets]"); strings.Contains(body, "203.0.113.5") {
+		t.Error("an address is shown")
+	}
+	d.shows("/sites/society/ledger", "Logs of another server were read: of 2 lines 1 were counted.")
+	if status, body := d.send("/sites/society/traffic/logs", "other", "access.log", []byte(log), "host", "x.example"); status != http.StatusUnprocessableEntity || !strings.Contains(body, "Choose one or more log files") || !strings.Contains(body, `value="x.example"`) {
+		t.Error(status)
+	}
+}
+
+func TestTrafficIsComparedWithAnotherTime(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	const at = "/sites/variable-stars/traffic?from=1%20Nov%202026&to=14%20Nov%202026"
+	if body := d.shows(at, "Compared with 18 Oct 2026 to 31 Oct 2026."); strings.Contains(body, `class="than"`) {
+		t.Error("the time before is drawn though nobody asked")
+	}
+	if body := d.shows(at+"&than=1%20Oct%202026", "Compared with 1 Oct 2026 to 14 Oct 2026.", `value="1 Oct 2026"`, "; 1 Oct: "); strings.Count(body, `class="than"`) != 14 {
+		t.Error(strings.Count(body, `class="than"`), "lines")
+	}
+	d.shows(at+"&than=nonsense", "Compared with 18 Oct 2026 to 31 Oct 2026.")
 }

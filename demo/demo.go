@@ -218,6 +218,9 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 				return err
 			}
 		}
+		if err := makeLedger(ctx, tx, doc, now); err != nil {
+			return err
+		}
 		return makeTraffic(ctx, tx, ids, doc, now)
 	})
 }

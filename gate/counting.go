@@ -6,6 +6,7 @@ import (
 	"velada/app/doors"
 	"velada/app/traffic"
 	"velada/core/access"
+	core "velada/core/traffic"
 )
 
 // count hands a request for a page to the counter, with what came of it. Looking through
@@ -20,6 +21,24 @@ func (q *request) count(d access.Decision, status int) {
 	if q.URL.RawQuery == viaQR {
 		q.use("qr:" + q.path)
 	}
+}
+
+// countElsewhere counts a request for a page of a site that lives elsewhere, with what its
+// server answered: for pages, not for the files that belong to them. Status 0 is that of the
+// decision, which did not let it through.
+func (q *request) countElsewhere(d access.Decision, status int, page bool) {
+	if q.gate.Traffic == nil || q.as != nil || q.site == nil || core.File(q.path) || q.Method != http.MethodGet && q.Method != http.MethodHead {
+		return
+	}
+	r := q.counted()
+	r.Path, r.Outcome, r.Status, r.Elsewhere = q.path, d.Outcome, status, true
+	switch {
+	case page:
+		r.Page = true
+	case d.Outcome == access.Open && status >= http.StatusBadRequest: // their server opened nothing
+		r.Outcome = access.Missing
+	}
+	q.gate.Traffic.Count(r)
 }
 
 // viaQR is the query of addresses that QR codes lead to, so that they are told from typed ones.

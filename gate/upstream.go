@@ -145,12 +145,12 @@ func (q elsewhere) forward(raw, upstream string) {
 		q.notYours()
 		return
 	}
-	q.count(d, 0)
 	path := q.path
 	switch {
 	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing
 		path = "/" + identity.Token()
 	case d.Outcome != access.Open:
+		q.countElsewhere(d, 0, false)
 		q.meeting().meet(d)
 		return
 	}
@@ -189,6 +189,7 @@ func (q elsewhere) forward(raw, upstream string) {
 			q.identityOf(r.Out.Header, r.In.Method, q.path)
 		},
 		ModifyResponse: func(r *http.Response) error {
+			q.countElsewhere(d, r.StatusCode, d.Outcome == access.Open && r.StatusCode < http.StatusBadRequest && isHTML(r))
 			cookies := r.Cookies()
 			r.Header.Del("Set-Cookie")
 			for _, c := range cookies {
@@ -210,12 +211,18 @@ func (q elsewhere) forward(raw, upstream string) {
 		},
 		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
 			slog.Error("asking an upstream", "site", q.address, "error", err)
+			q.countElsewhere(d, http.StatusBadGateway, false)
 			headers(w)
 			w.Header().Set("Cache-Control", "private, no-store")
 			http.Error(w, "The site behind this door does not answer at the moment.", http.StatusBadGateway)
 		},
 	}
 	proxy.ServeHTTP(q.w, q.Request.WithContext(ctx))
+}
+
+// isHTML reports whether an answer is a page, or says that the browser has it already.
+func isHTML(r *http.Response) bool {
+	return r.StatusCode == http.StatusNotModified || strings.HasPrefix(r.Header.Get("Content-Type"), "text/html")
 }
 
 // hidesSomething reports whether any door of the site is hidden.

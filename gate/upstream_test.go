@@ -11,8 +11,11 @@ import (
 	"golang.org/x/net/websocket"
 
 	"velada/app/doors"
+	"velada/app/traffic"
 	"velada/core/access"
+	core "velada/core/traffic"
 	"velada/standin"
+	"velada/store"
 )
 
 // inFront puts the society in front of the stand-in.
@@ -142,5 +145,45 @@ func TestServersThatAskFirst(t *testing.T) {
 		if c.want == 200 && c.cookie != "" && r.Header.Get("Velada-Identity") != "tobias@lens.example" {
 			t.Errorf("%s: %v", c.uri, r.Header)
 		}
+	}
+}
+
+// Pages of a site that lives elsewhere are counted by what its server answers; its files and
+// made-up paths are not.
+func TestVisitsElsewhereAreCounted(t *testing.T) {
+	d := open(t)
+	up := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/gone":
+			http.NotFound(w, r)
+		case "/style.css":
+			w.Header().Set("Content-Type", "text/css")
+		default:
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		}
+	}))
+	defer up.Close()
+	d.elsewhere("society", doors.Elsewhere{Upstream: up.URL})
+	counter := traffic.New(d.house)
+	d.gate.Traffic = counter
+	browser := map[string]string{"User-Agent": "Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0"}
+	for _, path := range []string{"/archive/1999", "/archive/1999", "/gone", "/style.css", "/members/secret-name"} {
+		d.ask(asked{site: "society", path: path, header: browser})
+	}
+	counter.Drain()
+	if err := counter.Flush(d.Context()); err != nil {
+		t.Fatal(err)
+	}
+	hour := core.HourOf(d.now)
+	hits, err := store.TrafficHits(d.Context(), d.house.Reader(), d.house.State().ID("society"), hour, hour+1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := map[string]int{}
+	for _, h := range hits {
+		got[h.Page+" "+h.Outcome.String()+" "+h.Reason] += h.N
+	}
+	if got["/archive/1999 open "] != 2 || got[" missing "] == 0 && got[" missing missing - "] == 0 || got["/members challenge sign-in - /members"] != 1 || len(got) != 3 {
+		t.Errorf("%v", got)
 	}
 }

@@ -17,7 +17,7 @@ import (
 )
 
 // clockedHouse is the demo house with a clock that is moved by hand.
-func clockedHouse(t *testing.T) (*house.House, *time.Time) {
+func clockedHouse(t testing.TB) (*house.House, *time.Time) {
 	t.Helper()
 	now := demo.Start
 	db := demotest.Open(t)
@@ -224,10 +224,11 @@ func blockedMember(h *house.House) string {
 func TestUndo(t *testing.T) {
 	h, _ := clockedHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
-	if err := errors.Join(
+	_, before, err := store.VerifyLedger(ctx, h.DB())
+	if err := errors.Join(err,
 		rehearse(h, ines, "society", siteDoor()), h.Trays.Apply(ctx, ines, "society", true),
 		rehearse(h, ines, "society", pageDoor("/library", access.Way{Way: "members"})), h.Trays.Apply(ctx, ines, "society", true),
-		h.Trays.Undo(ctx, ines, "society", 1),
+		h.Trays.Undo(ctx, ines, "society", int64(before+1)),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -247,7 +248,7 @@ func TestUndo(t *testing.T) {
 	if err := h.Trays.Undo(ctx, ines, "society", 99); !errors.Is(err, house.ErrNothing) {
 		t.Errorf("no such entry: %v", err)
 	}
-	if err := h.Trays.Undo(ctx, who(t, h, "tobias@lens.example"), "society", 1); !errors.Is(err, house.ErrNoSite) {
+	if err := h.Trays.Undo(ctx, who(t, h, "tobias@lens.example"), "society", int64(before+1)); !errors.Is(err, house.ErrNoSite) {
 		t.Errorf("by a stranger: %v", err)
 	}
 }

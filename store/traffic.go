@@ -149,7 +149,7 @@ func ForgetTraffic(ctx context.Context, q Queryer, site SiteID, rollBefore, drop
 		exec(ctx, q, `DELETE`+old, site, rollBefore, somebody, stranger),
 		exec(ctx, q, `DELETE FROM traffic_hits WHERE site = ? AND hour < ?`, site, dropHour),
 		exec(ctx, q, `DELETE FROM traffic_days WHERE site = ? AND day < ?`, site, dropDay),
-		exec(ctx, q, `DELETE FROM traffic_lines WHERE site = ? AND hour < ?`, site, rollBefore),
+		exec(ctx, q, `DELETE FROM traffic_lines WHERE site = ? AND hour < ?`, site, dropHour),
 	)
 }
 
@@ -182,17 +182,41 @@ func LogMarks(ctx context.Context, q Reader, site SiteID, hour int64) (map[uint6
 		return nil, err
 	}
 	marks := map[uint64]bool{}
-	for i := 0; i+8 <= len(blob); i += 8 {
-		marks[binary.LittleEndian.Uint64(blob[i:])] = true
+	for i := 0; i+markLength <= len(blob); i += markLength {
+		marks[uint64(binary.LittleEndian.Uint32(blob[i:]))|uint64(blob[i+4])<<32] = true
 	}
 	return marks, nil
 }
 
+// markLength is the bytes of a mark, see traffic.MarkMask.
+const markLength = 5
+
+// LogHours reads the hours of a site of which logs were read, with how many lines; none of an
+// hour that Velada counted itself.
+func LogHours(ctx context.Context, q Reader, site SiteID) (map[int64]int, error) {
+	lines := map[int64]int{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var hour int64
+		var length int
+		err = r.Scan(&hour, &length)
+		lines[hour] = length / markLength
+		return
+	}, `SELECT hour, length(marks) FROM traffic_lines WHERE site = ?`, site)
+	return lines, err
+}
+
+// TrafficHours reads the hours in which hits of a site are kept.
+func TrafficHours(ctx context.Context, q Reader, site SiteID) ([]int64, error) {
+	return collect(ctx, q, func(r *sql.Rows) (hour int64, err error) {
+		return hour, r.Scan(&hour)
+	}, `SELECT DISTINCT hour FROM traffic_hits WHERE site = ?`, site)
+}
+
 // SaveLogMarks writes the marks of the lines that were read of an hour of a site.
 func SaveLogMarks(ctx context.Context, q Queryer, site SiteID, hour int64, marks map[uint64]bool) error {
-	blob := make([]byte, 0, 8*len(marks))
+	blob := make([]byte, 0, markLength*len(marks))
 	for m := range marks {
-		blob = binary.LittleEndian.AppendUint64(blob, m)
+		blob = append(binary.LittleEndian.AppendUint32(blob, uint32(m)), byte(m>>32))
 	}
 	return exec(ctx, q, `INSERT INTO traffic_lines (site, hour, marks) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET marks = excluded.marks`, site, hour, blob)
 }

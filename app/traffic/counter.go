@@ -38,8 +38,9 @@ type Request struct {
 	Visitor   access.Visitor
 	Who       store.Who // signed in; "" is nobody
 	Outcome   access.Outcome
-	Status    int // 0 is that of the outcome
-	Page      bool
+	Status    int    // 0 is that of the outcome
+	Page      bool   // there is a page at the path
+	Elsewhere bool   // the site lives elsewhere: any path may be a page
 	Host      string // of the site
 	Referer   string
 	Agent     string
@@ -55,6 +56,7 @@ const (
 	takeEvery   = 20 * time.Millisecond // all that have come since: nobody is woken for each
 	flushEvery  = time.Second           // so that a crash loses at most two of them
 	mostAgents  = 4096                  // browsers whose kind is remembered
+	mostPages   = 5000                  // paths of a site that lives elsewhere that are told apart
 )
 
 // Counter counts requests behind the answers: the gate puts them into a queue of bounded
@@ -73,7 +75,8 @@ type Counter struct {
 	day    int64
 	key    []byte
 	robots map[traffic.VisitorOf]bool
-	mac    hash.Hash // under the day's key
+	pages  map[store.SiteID]map[string]bool // of sites that live elsewhere, that opened today
+	mac    hash.Hash                        // under the day's key
 	sum    []byte
 	parser *useragent.Parser
 	agents map[string]agent
@@ -179,7 +182,8 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 	if err != nil {
 		return fmt.Errorf("beginning a day of counting: %w", err)
 	}
-	c.tally, c.day, c.robots = traffic.NewTally(s.Zone, today), day, map[traffic.VisitorOf]bool{}
+	c.tally, c.day = traffic.NewTally(s.Zone, today), day
+	c.robots, c.pages = map[traffic.VisitorOf]bool{}, map[store.SiteID]map[string]bool{}
 	c.mac = hmac.New(sha256.New, c.key)
 	return nil
 }
@@ -195,12 +199,16 @@ func forget(ctx context.Context, tx *house.Tx, s *house.State, now time.Time) er
 }
 
 func forgetSite(ctx context.Context, tx *house.Tx, s *house.State, id store.SiteID, choice store.TrafficChoice, now time.Time) error {
-	roll := traffic.HourOf(now.AddDate(0, 0, -choice.Days)) / 24 * 24
 	drop := now.AddDate(0, -choice.Months, 0)
-	if err := store.ForgetTraffic(ctx, tx, id, roll, traffic.HourOf(drop), traffic.DayOf(drop, s.Zone)); err != nil {
+	if err := store.ForgetTraffic(ctx, tx, id, rolledBefore(choice, now), traffic.HourOf(drop), traffic.DayOf(drop, s.Zone)); err != nil {
 		return fmt.Errorf("forgetting visits: %w", err)
 	}
 	return nil
+}
+
+// rolledBefore is the hour before which visits are kept by day alone, and nobody is told apart.
+func rolledBefore(choice store.TrafficChoice, now time.Time) int64 {
+	return traffic.HourOf(now.AddDate(0, 0, -choice.Days)) / 24 * 24
 }
 
 // choiceOf is how a site is counted.
@@ -269,21 +277,52 @@ func (c *Counter) hit(r *Request) traffic.Hit {
 		h.Visitor = apart
 	}
 	h.Who = c.asker(r)
-	if r.Page { // paths that anybody can make up are not kept
+	if r.Page && (!r.Elsewhere || c.isPage(r)) { // paths that anybody can make up are not kept
 		h.Page = r.Path
 	}
 	if r.Compiled != nil && r.Outcome != access.Open {
-		h.Reason = traffic.Reason(r.Compiled.TurnedAway(r.Path, &r.Visitor, access.At(r.At)))
+		turned := r.Compiled.TurnedAway
+		if r.Elsewhere {
+			turned = r.Compiled.TurnedAwayFile
+		}
+		why := turned(r.Path, &r.Visitor, access.At(r.At))
+		if h.Reason = traffic.Reason(why); r.Elsewhere && h.Page == "" {
+			h.Page = why.Door
+		}
 	}
 	return h
 }
 
-// agent tells what a browser says of itself.
+// isPage reports whether a path of a site that lives elsewhere is told from others: so many are
+// that opened today.
+func (c *Counter) isPage(r *Request) bool {
+	pages := c.pages[r.Site]
+	if pages == nil {
+		pages = map[string]bool{}
+		c.pages[r.Site] = pages
+	}
+	if len(pages) < mostPages {
+		pages[strings.Clone(r.Path)] = true
+	}
+	return pages[r.Path]
+}
+
+// agent tells what a browser says of itself, remembering it.
 func (c *Counter) agent(text string) agent {
 	if a, known := c.agents[text]; known {
 		return a
 	}
-	parsed := c.parser.Parse(text)
+	a := agentOf(c.parser, text)
+	if len(c.agents) >= mostAgents {
+		clear(c.agents)
+	}
+	c.agents[strings.Clone(text)] = a
+	return a
+}
+
+// agentOf tells what a browser says of itself.
+func agentOf(parser *useragent.Parser, text string) agent {
+	parsed := parser.Parse(text)
 	a := agent{"computer", parsed.IsBot() || !strings.Contains(text, "Mozilla/")}
 	switch {
 	case parsed.IsMobile():
@@ -293,10 +332,6 @@ func (c *Counter) agent(text string) agent {
 	case parsed.IsTV():
 		a.device = "other"
 	}
-	if len(c.agents) >= mostAgents {
-		clear(c.agents)
-	}
-	c.agents[strings.Clone(text)] = a
 	return a
 }
 
@@ -342,9 +377,14 @@ func (c *Counter) afresh() {
 // networksOf lists the networks that a site's ways name.
 func (c *Counter) networksOf(site *access.CompiledSite) []netip.Prefix {
 	list, known := c.networks[site]
-	if known {
-		return list
+	if !known {
+		list = networksOf(site)
+		c.networks[site] = list
 	}
+	return list
+}
+
+func networksOf(site *access.CompiledSite) (list []netip.Prefix) {
 	for _, w := range site.Ways() {
 		for _, n := range w.Networks {
 			if prefix, err := access.ParseNetwork(n); err == nil {
@@ -352,7 +392,6 @@ func (c *Counter) networksOf(site *access.CompiledSite) []netip.Prefix {
 			}
 		}
 	}
-	c.networks[site] = list
 	return list
 }
 

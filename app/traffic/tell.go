@@ -55,7 +55,7 @@ func Replay(ctx context.Context, h *house.House, site string, then *access.Polic
 			asked = append(asked, traffic.Asked{Hour: hit.Hour, Page: hit.Page, Who: hit.Who, N: hit.N})
 		}
 	}
-	return traffic.Replay(s.Policy, then, site, asked), nil
+	return traffic.Replay(s.Policy, then, site, s.Site(site).Details.Upstream != "", asked), nil
 }
 
 // Choice returns how a site is counted.

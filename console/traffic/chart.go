@@ -28,6 +28,8 @@ type bar struct {
 	Opened, Turned   int // heights in px
 	OpenedY, TurnedY int
 	Text             string // what a pointer reads
+	Than             *int   // where the bar of the other stretch would end
+	Left, Right      string
 }
 
 type line struct {
@@ -50,12 +52,15 @@ const (
 	zero        = chartTop + chartHeight
 )
 
-// draw makes the chart of a stretch.
-func draw(bars []core.Bar, marks []mark, of app.Stretch, d *web.Site) chart {
+// draw makes the chart of a stretch; than are the bars of another that it is compared with.
+func draw(bars, than []core.Bar, marks []mark, of app.Stretch, d *web.Site) chart {
 	ch := chart{Marks: marks}
 	most := 4
 	for _, b := range bars {
 		most = max(most, b.Opened+b.Turned)
+	}
+	for _, b := range than[:min(len(than), len(bars))] {
+		most = max(most, b.Opened)
 	}
 	for i := 1; i <= 3; i++ {
 		ch.Lines = append(ch.Lines, line{zero - chartHeight*i/3, web.Thousands(most * i / 3)})
@@ -78,6 +83,11 @@ func draw(bars []core.Bar, marks []mark, of app.Stretch, d *web.Site) chart {
 			X: fmt.Sprintf("%.3f%%", width*(float64(i)+0.14)), Width: fmt.Sprintf("%.3f%%", width*0.72), Opened: opened, Turned: turned, OpenedY: zero - opened, TurnedY: zero - opened - turned,
 			Text: at.Format(layout) + ": " + web.Count(b.Opened, "page opened", "pages opened") + ", " + web.Thousands(b.Turned) + " turned away",
 		})
+		if i < len(than) {
+			one, y := &ch.Bars[i], zero-chartHeight*than[i].Opened/most
+			one.Than, one.Left, one.Right = &y, fmt.Sprintf("%.3f%%", width*float64(i)), fmt.Sprintf("%.3f%%", width*float64(i+1))
+			one.Text += "; " + than[i].At.In(zone).Format(layout) + ": " + web.Count(than[i].Opened, "page opened", "pages opened")
+		}
 		if i%every == 0 {
 			ch.Names = append(ch.Names, name{X: fmt.Sprintf("%.3f%%", width*float64(i)), Text: at.Format(layout)})
 		}

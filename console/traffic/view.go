@@ -30,6 +30,8 @@ type view struct {
 	Query    string // of the stretch, for links
 	Spans    []web.Tab
 	From, To string // as they are typed
+	Than     string // where the stretch to compare with begins, as it is typed
+	Compared string // with which
 	Figures  []figure
 	Chart    chart
 	Pages    []pageRow
@@ -104,6 +106,33 @@ func stretchAsked(c *web.Console, x *gin.Context) (app.Stretch, string) {
 	return app.Stretch{From: today.AddDate(0, 0, -27), Until: today.AddDate(0, 0, 1)}, ""
 }
 
+// day is how a day is written.
+const day = "2 Jan 2006"
+
+func lastDay(of app.Stretch) time.Time { return of.Until.AddDate(0, 0, -1) }
+
+// stretchWords writes from when to when a stretch is.
+func stretchWords(of app.Stretch, zone *time.Location) string {
+	from, to := of.From.In(zone), lastDay(of).In(zone)
+	if from.Equal(to) {
+		return from.Format(day)
+	}
+	return from.Format(day) + " to " + to.Format(day)
+}
+
+// comparedWith is the stretch, as long as of, that it is compared with: one that was chosen, or
+// the one before.
+func comparedWith(c *web.Console, x *gin.Context, of app.Stretch) (other app.Stretch, chosen bool) {
+	zone := c.House.State().Zone
+	from, err := web.ReadLocal(x.Query("than"), zone)
+	if err != nil || from.Year() < 2000 {
+		return of.Before(), false
+	}
+	year, month, d := from.Date()
+	days := int(of.Until.Sub(of.From).Hours()/24 + 0.5)
+	return app.Stretch{From: time.Date(year, month, d, 0, 0, 0, 0, zone), Until: time.Date(year, month, d+days, 0, 0, 0, 0, zone)}, true
+}
+
 func traffic(c *web.Console, x *gin.Context) {
 	choice := app.Choice(c.House, x.Param("site"))
 	f := web.Form{Values: map[string]string{"days": strconv.Itoa(choice.Days), "months": strconv.Itoa(choice.Months)}}
@@ -119,7 +148,8 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 	}
 	of, span := stretchAsked(c, x)
 	now, err1 := app.Figures(ctx, c.House, d.Site, of)
-	before, err2 := app.Figures(ctx, c.House, d.Site, of.Before())
+	other, chosen := comparedWith(c, x, of)
+	before, err2 := app.Figures(ctx, c.House, d.Site, other)
 	marks, err3 := marksOf(c, x, d, of)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		c.Fail(x, err)
@@ -128,7 +158,7 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 	p := c.SitePage(x, "Traffic")
 	v := &view{Site: d.Site, At: "/sites/" + d.Site + "/traffic", Form: f, Choice: choice, MayName: c.House.Can(web.Actor(x), d.Site, "/").Has(access.ManageListing)}
 	zone := d.State.Zone
-	v.From, v.To = of.From.In(zone).Format("2 Jan 2006"), of.Until.AddDate(0, 0, -1).In(zone).Format("2 Jan 2006")
+	v.From, v.To = of.From.In(zone).Format(day), lastDay(of).In(zone).Format(day)
 	for _, s := range spans {
 		at := v.At
 		if s.id != "" {
@@ -136,10 +166,18 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 		}
 		v.Spans = append(v.Spans, web.Tab{Name: s.name, URL: at, On: s.id == span})
 	}
+	v.Compared = "Compared with " + stretchWords(other, zone) + "."
+	if chosen {
+		v.Compared += " The lines across the bars are what opened then."
+	}
+	var than []core.Bar
+	if chosen {
+		v.Than, than = other.From.In(zone).Format(day), before.Bars
+	}
 	v.Query = url.Values{"from": {v.From}, "to": {v.To}}.Encode()
 	v.Empty = now.Opened+now.Turned+now.Missing+now.Robots == 0
 	v.Figures = figuresOf(now, before)
-	v.Chart = draw(now.Bars, marks, of, d)
+	v.Chart = draw(now.Bars, than, marks, of, d)
 	v.pages(d, now)
 	v.reasons(d, now)
 	v.groups(now)
@@ -317,6 +355,8 @@ func WhyWords(w words.Wording, why access.Turned) string {
 		return "opens to them on " + w.When(why.At)
 	case access.TurnedEnded:
 		return "opened to them until " + w.When(why.At)
+	case access.TurnedElsewhere:
+		return "the other server refused"
 	case access.TurnedNothing:
 		return "the site is not shown"
 	}

@@ -20,6 +20,7 @@ import (
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/app/rounds"
+	"velada/app/traffic"
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/gate"
@@ -44,6 +45,7 @@ type Console struct {
 	Shelf     *Shelf
 	Presence  presence
 	Rounds    *rounds.Rounds
+	Logs      *traffic.Logs   // of other servers, that are read
 	ending    <-chan struct{} // closed when the console ends
 	Templates map[string]*template.Template
 	handler   http.Handler
@@ -61,7 +63,7 @@ const (
 // New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
 	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
-	c.Shelf, c.Rounds = newShelf(), rounds.New(house)
+	c.Shelf, c.Rounds, c.Logs = newShelf(), rounds.New(house), traffic.NewLogs(house)
 	c.Sessions = scs.New()
 	c.Sessions.Store = house.Sessions.SessionStore(ctx)
 	c.Sessions.Lifetime = sessionLife

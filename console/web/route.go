@@ -86,10 +86,19 @@ var (
 
 // May needs a capability on the whole site; otherwise says what one may do without it.
 func May(needed access.Capability, otherwise string) Needs {
-	return OnSite.and(needed.String(), func(c *Console, x *gin.Context) {
+	return OnSite.and(needed.String(), mayOnSite(needed, otherwise))
+}
+
+// MaySend is May for a body of so many bytes, which is read as it comes and kept nowhere.
+func MaySend(needed access.Capability, most int64, otherwise string) Needs {
+	return Needs{needed.String(), []guard{signedIn, limit(most), onSite, mayOnSite(needed, otherwise)}}
+}
+
+func mayOnSite(needed access.Capability, otherwise string) guard {
+	return func(c *Console, x *gin.Context) {
 		if !c.House.Can(Actor(x), x.Param("site"), "/").Has(needed) {
 			c.Refuse(x, http.StatusForbidden, otherwise)
 			x.Abort()
 		}
-	})
+	}
 }

@@ -25,6 +25,9 @@ const (
 	TurnedLater   TurnedKind = "later"
 	TurnedEnded   TurnedKind = "ended"
 	TurnedListed  TurnedKind = "not-listed" // no way in names them
+
+	// TurnedElsewhere is of another server's log, which says no more.
+	TurnedElsewhere TurnedKind = "elsewhere"
 )
 
 // near is how many instants before and after are looked at for when a page opens or opened.
@@ -32,7 +35,19 @@ const near = 6
 
 // TurnedAway says why a visitor does not open a page at an instant.
 func (s *CompiledSite) TurnedAway(path string, v *Visitor, t Instant) Turned {
-	d := s.Decide(path, v, t)
+	return s.turned(s.Decide, path, v, t)
+}
+
+// TurnedAwayFile is TurnedAway for a path that is no page's, see DecideFile.
+func (s *CompiledSite) TurnedAwayFile(path string, v *Visitor, t Instant) Turned {
+	return s.turned(s.DecideFile, path, v, t)
+}
+
+// deciding is Decide, or DecideFile.
+type deciding func(path string, v *Visitor, t Instant) Decision
+
+func (s *CompiledSite) turned(decide deciding, path string, v *Visitor, t Instant) Turned {
+	d := decide(path, v, t)
 	switch d.Outcome {
 	case Open:
 		return Turned{}
@@ -55,7 +70,7 @@ func (s *CompiledSite) TurnedAway(path string, v *Visitor, t Instant) Turned {
 	switch {
 	case d.Outcome == Pending:
 		why.Kind = TurnedPending
-	case known && s.opensNear(path, v, t, &why):
+	case known && s.opensNear(decide, path, v, t, &why):
 	case d.Offers&OfferSignIn != 0:
 		why.Kind = TurnedSignIn
 	case d.Offers&OfferPassword != 0:
@@ -72,10 +87,10 @@ func (s *CompiledSite) TurnedAway(path string, v *Visitor, t Instant) Turned {
 
 // opensNear looks for the next instant at which a page opens to a visitor, or else the last at
 // which it did.
-func (s *CompiledSite) opensNear(path string, v *Visitor, t Instant, why *Turned) bool {
+func (s *CompiledSite) opensNear(decide deciding, path string, v *Visitor, t Instant, why *Turned) bool {
 	ahead := s.Instants(t)
 	for _, at := range ahead[:min(len(ahead), near)] {
-		if s.Decide(path, v, at).Outcome == Open {
+		if decide(path, v, at).Outcome == Open {
 			why.Kind, why.At = TurnedLater, at
 			return true
 		}
@@ -83,7 +98,7 @@ func (s *CompiledSite) opensNear(path string, v *Visitor, t Instant, why *Turned
 	cuts := s.cuts()
 	back := cuts[:len(cuts)-len(ahead)]
 	for i := len(back) - 1; i >= max(0, len(back)-near); i-- {
-		if s.Decide(path, v, back[i].justBefore()).Outcome == Open {
+		if decide(path, v, back[i].justBefore()).Outcome == Open {
 			why.Kind, why.At = TurnedEnded, back[i]
 			return true
 		}

@@ -39,8 +39,8 @@ type Replayed struct {
 }
 
 // Replay decides hits again, each at its hour, under a policy and another. Equal hits are
-// decided once.
-func Replay(before, after *access.Policy, site string, hits []Asked) Replayed {
+// decided once. Where a site lives elsewhere any path may be a page.
+func Replay(before, after *access.Policy, site string, elsewhere bool, hits []Asked) Replayed {
 	type group struct{ who, page string }
 	type turn struct {
 		group
@@ -50,7 +50,10 @@ func Replay(before, after *access.Policy, site string, hits []Asked) Replayed {
 	visitors := map[string]*[2]access.Visitor{}
 	turns := map[turn]int{}
 	decided := map[group]map[int64][2]access.Outcome{}
-	b, a := before.Site(site), after.Site(site)
+	b, a := before.Site(site).Decide, after.Site(site).Decide
+	if elsewhere {
+		b, a = before.Site(site).DecideFile, after.Site(site).DecideFile
+	}
 	for _, h := range hits {
 		v, seen := visitors[h.Who]
 		if !seen {
@@ -74,7 +77,7 @@ func Replay(before, after *access.Policy, site string, hits []Asked) Replayed {
 		out, known := hours[h.Hour]
 		if !known {
 			at := access.At(time.Unix(h.Hour*3600, 0))
-			out = [2]access.Outcome{b.Decide(h.Page, &v[0], at).Outcome, a.Decide(h.Page, &v[1], at).Outcome}
+			out = [2]access.Outcome{b(h.Page, &v[0], at).Outcome, a(h.Page, &v[1], at).Outcome}
 			hours[h.Hour] = out
 		}
 		if out[0] != out[1] {

@@ -221,6 +221,18 @@ func rounded(d time.Duration) int {
 	return s / step * step
 }
 
+// EndBefore ends the visits whose last hit was before an instant: their visitors are not told
+// apart from later ones any more.
+func (t *Tally) EndBefore(at time.Time) {
+	for who, v := range t.Today {
+		if v.Last.Before(at) {
+			t.finish(who.Site, v)
+			delete(t.Today, who)
+			delete(t.Changed, who)
+		}
+	}
+}
+
 // Night ends the day: all visits are over, and nobody of it is told apart any more.
 func (t *Tally) Night() {
 	for who, v := range t.Today {

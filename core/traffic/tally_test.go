@@ -157,7 +157,7 @@ sites:
   - {address: s, state: live, pages: [{path: /}, {path: /x}], door: {ways: [{way: domain, domains: [a.example]}, {way: people, people: [p], until: "2026-11-24T00:00:00Z"}]}}
 `)
 	hour := HourOf(time.Date(2026, 11, 24, 10, 0, 0, 0, time.UTC))
-	r := Replay(before, after, "s", []Asked{
+	r := Replay(before, after, "s", false, []Asked{
 		{hour, "/", "stranger", 100}, {hour + 1, "/", "stranger", 11}, {hour, "/x", "person:p", 5}, {hour, "/x", "person:q", 3}, {hour, "/x", "domain:a.example", 7}, {hour, "/", "outsider", 2}, {hour, "/", "pass:gone", 4},
 	})
 	if r.Hits != 129 || r.Unknown != 3 || r.Unnamed != 9 {
@@ -173,11 +173,11 @@ sites:
 	if shut["stranger"] != 111 || shut["outsider"] != 2 || len(shut) != 3 || r.Turns[0].N != 111 {
 		t.Errorf("%+v", r.Turns)
 	}
-	back := Replay(after, before, "s", []Asked{{hour, "/", "stranger", 100}})
+	back := Replay(after, before, "s", false, []Asked{{hour, "/", "stranger", 100}})
 	if len(back.Turns) != 1 || !back.Turns[0].Opens() {
 		t.Errorf("%+v", back)
 	}
-	if same := Replay(before, before, "s", []Asked{{hour, "/", "stranger", 100}}); len(same.Turns) != 0 || same.Hits != 100 {
+	if same := Replay(before, before, "s", false, []Asked{{hour, "/", "stranger", 100}}); len(same.Turns) != 0 || same.Hits != 100 {
 		t.Errorf("%+v", same)
 	}
 }
@@ -199,7 +199,7 @@ sites:
 		hits = append(hits, Asked{Hour: 490_000 + int64(i%672), Page: "/", Who: []string{"stranger", "domain:a.example", "outsider"}[i%3], N: 1})
 	}
 	for b.Loop() {
-		if r := Replay(before, after, "s", hits); r.Hits != 1_000_000 {
+		if r := Replay(before, after, "s", false, hits); r.Hits != 1_000_000 {
 			b.Fatal(r.Hits)
 		}
 	}
