@@ -4,10 +4,14 @@ import (
 	"context"
 	"database/sql"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
 
+	"velada/core/access"
 	"velada/core/traffic"
 )
 
@@ -155,18 +159,53 @@ func ForgetTraffic(ctx context.Context, q Queryer, site SiteID, rollBefore, drop
 
 // TrafficHits reads the hits of a site from one hour on and before another.
 func TrafficHits(ctx context.Context, q Reader, site SiteID, from, until int64) ([]traffic.Sum, error) {
-	return collect(ctx, q, func(r *sql.Rows) (h traffic.Sum, err error) {
-		return h, r.Scan(&h.Hour, &h.Page, &h.Who, &h.Outcome, &h.Reason, &h.N)
-	}, `SELECT h.hour, p.word, w.word, h.outcome, r.word, h.n FROM traffic_hits h
-		JOIN traffic_words p ON p.id = h.page JOIN traffic_words w ON w.id = h.asker JOIN traffic_words r ON r.id = h.reason
-		WHERE h.site = ? AND h.hour >= ? AND h.hour < ?`, site, from, until)
+	type row struct {
+		hour              int64
+		page, who, reason int64
+		outcome, n        int
+	}
+	rows, err := collect(ctx, q, func(r *sql.Rows) (h row, err error) {
+		return h, r.Scan(&h.hour, &h.page, &h.who, &h.outcome, &h.reason, &h.n)
+	}, `SELECT hour, page, asker, outcome, reason, n FROM traffic_hits WHERE site = ? AND hour >= ? AND hour < ?`, site, from, until)
+	if err != nil {
+		return nil, err
+	}
+	words := map[int64]string{} // of many rows few: they are read once each
+	for _, h := range rows {
+		words[h.page], words[h.who], words[h.reason] = "", "", ""
+	}
+	if err := readWords(ctx, q, words); err != nil {
+		return nil, err
+	}
+	list := make([]traffic.Sum, len(rows))
+	for i, h := range rows {
+		list[i] = traffic.Sum{Hour: h.hour, Page: words[h.page], Who: words[h.who], Outcome: access.Outcome(h.outcome), Reason: words[h.reason], N: h.n}
+	}
+	return list, nil
 }
 
-// TrafficDays reads the counts of a site from one day on and before another.
+// readWords reads the words that numbers stand for.
+func readWords(ctx context.Context, q Reader, words map[int64]string) error {
+	ids, err := json.Marshal(slices.Collect(maps.Keys(words)))
+	if err != nil {
+		return err
+	}
+	_, err = collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var id int64
+		var word string
+		err = r.Scan(&id, &word)
+		words[id] = word
+		return
+	}, `SELECT id, word FROM traffic_words WHERE id IN (SELECT value FROM json_each(?))`, string(ids))
+	return err
+}
+
+// TrafficDays reads the counts of a site from one day on and before another, added up.
 func TrafficDays(ctx context.Context, q Reader, site SiteID, from, until int64) ([]traffic.DaySum, error) {
 	return collect(ctx, q, func(r *sql.Rows) (d traffic.DaySum, err error) {
-		return d, r.Scan(&d.Day, &d.Kind, &d.Name, &d.N)
-	}, `SELECT d.day, d.kind, w.word, d.n FROM traffic_days d JOIN traffic_words w ON w.id = d.name WHERE d.site = ? AND d.day >= ? AND d.day < ?`, site, from, until)
+		return d, r.Scan(&d.Kind, &d.Name, &d.N)
+	}, `SELECT d.kind, w.word, d.n FROM (SELECT kind, name, sum(n) AS n FROM traffic_days WHERE site = ? AND day >= ? AND day < ? GROUP BY kind, name) d
+		JOIN traffic_words w ON w.id = d.name`, site, from, until)
 }
 
 // ForgetAsker makes what somebody asked for somebody's whom nobody knows.

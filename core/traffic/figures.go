@@ -26,9 +26,8 @@ func (s Sum) Opened() bool { return s.Outcome == access.Open }
 // Turned reports whether the hits were turned away: not for want of a page.
 func (s Sum) Turned() bool { return s.Outcome != access.Open && s.Outcome != access.Missing }
 
-// DaySum is a count of a day.
+// DaySum is a count of one day or more.
 type DaySum struct {
-	Day  int64
 	Kind DayKind
 	Name string
 	N    int
@@ -89,9 +88,14 @@ func Figure(hits []Sum, days []DaySum, from, until time.Time, byHour bool, zone 
 	type reason struct{ who, page, why string }
 	reasons := map[reason]int{}
 	turnedAt := map[int]map[string]int{}
-	for _, h := range hits {
-		t := time.Unix(h.Hour*3600, 0).In(zone)
-		i, shown := at[barOf(t, byHour, zone)]
+	var t time.Time
+	var i int
+	var shown bool
+	for n, h := range hits {
+		if n == 0 || h.Hour != hits[n-1].Hour { // they come hour by hour
+			t = time.Unix(h.Hour*3600, 0).In(zone)
+			i, shown = at[barOf(t, byHour, zone)]
+		}
 		if h.Page != "" && pages[h.Page] == nil {
 			pages[h.Page] = &PageSum{Page: h.Page}
 		}
