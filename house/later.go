@@ -70,7 +70,7 @@ func (trays *Trays) applyDue(ctx context.Context, site string, who store.Who) er
 			return err
 		}
 		r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+why+"."
-		tx.Notify([]store.Who{who}, site, "waiting", "Your changes on "+tx.State().SiteTitle(site)+" was not applied by itself.", "/sites/"+site+"/rehearsal")
+		tx.Notify([]store.Who{who}, site, "waiting", "Your changes on "+tx.State().SiteTitle(site)+" were not applied by themselves.", "/sites/"+site+"/rehearsal")
 		return store.SaveRehearsal(ctx, tx, r)
 	})
 }
