@@ -40,7 +40,10 @@ func TestWhatASiteSaysOfItself(t *testing.T) {
 	}, []byte("\x89PNG"))
 	page := d.ask(asked{site: "society", path: "/visit"})
 	text := body(t, page)
-	for _, want := range []string{`content="Stars &amp; &#34;more&#34;"`, `href="/velada/tint.css?`, "mailto:pilar@cerroalcor.example", `rel="me noreferrer">https://sky.example/hill`, "We count nothing.", "head()", "foot()", `href="/velada/icon?`} {
+	if front := body(t, d.ask(asked{site: "society", path: "/"})); !strings.Contains(front, `<meta name="description" content="Stars &amp; &#34;more&#34;" />`) {
+		t.Error("the front page has no description")
+	}
+	for _, want := range []string{`href="/velada/tint.css?`, "mailto:pilar@cerroalcor.example", `rel="me noreferrer">https://sky.example/hill`, "We count nothing.", "head()", "foot()", `href="/velada/icon?`} {
 		if !strings.Contains(text, want) {
 			t.Errorf("no %q", want)
 		}

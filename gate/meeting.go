@@ -2,11 +2,11 @@ package gate
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/sha256"
 	"embed"
 	"encoding/base64"
 	"encoding/hex"
-	"encoding/xml"
 	"html/template"
 	"io"
 	"io/fs"
@@ -18,6 +18,7 @@ import (
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/listing"
 	"velada/house"
 	"velada/look"
 	"velada/store"
@@ -85,7 +86,18 @@ type sight struct {
 	Comments   *commentSight
 	Corner     cornerSight
 	Search     bool         // visitors may search
+	Result     *resultSight // what the page says of itself where it is found and shared
 	Found      *searchSight // what they searched for
+}
+
+// resultSight is what a page says of itself to search engines, and where it is shared.
+type resultSight struct {
+	Title       string // with the site's, by its pattern
+	Description string
+	Canonical   string // the one address of the page
+	Shared      bool   // a stranger opens it: what it is called may be told wherever its address is
+	Name        string // of the page alone
+	Picture     string // an address; "" is none
 }
 
 // cornerSight is the corner that knows who is signed in.
@@ -237,9 +249,29 @@ func (q meeting) whole(p *house.LivePage, text string) *sight {
 	if s.Comments != nil {
 		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText
 	}
+	s.Result = q.result(p)
 	s.HTML = template.HTML(withTables)                                            // sanitised when it was published
 	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
 	return s
+}
+
+// result is what a page says of itself where it is found and shared.
+func (q meeting) result(p *house.LivePage) *resultSight {
+	of, stranger := q.state.Site(q.address), &access.Visitor{}
+	origin := q.gate.SiteURL(q.address)
+	r := &resultSight{
+		Name: cmp.Or(of.Results[p.ID].Title, p.Title), Description: house.DescriptionOf(of, p), Canonical: origin + escape(p.Path),
+		Shared: q.site.Decide(q.path, stranger, q.at).Outcome == access.Open,
+	}
+	site := ""
+	if doc := q.state.SiteDocument(q.address); doc != nil {
+		site = doc.Title
+	}
+	r.Title = listing.Pattern(of.Details.Pattern).Title(r.Name, site)
+	if picture := house.PictureOf(of, p); picture != "" && q.site.DecideFile(picture, stranger, q.at).Outcome == access.Open {
+		r.Picture = origin + escape(picture)
+	}
+	return r
 }
 
 // door shows the door page with what the decision offers; status 0 is the
@@ -355,16 +387,20 @@ func (q meeting) crawlers() {
 	var b bytes.Buffer
 	if q.path == "/robots.txt" {
 		h.Set("Content-Type", "text/plain; charset=utf-8")
-		b.WriteString("User-agent: *\nDisallow:\n\nSitemap: " + origin + "/sitemap.xml\n")
+		d := q.state.Site(q.address).Details
+		own, _ := listing.ReadOwn(d.Robots) // it was read when it was set
+		sitemaps := []string{origin + "/sitemap.xml"}
+		for _, path := range d.Sitemaps {
+			sitemaps = append(sitemaps, origin+escape(path))
+		}
+		b.WriteString(listing.Robots(own, sitemaps...))
 	} else {
 		h.Set("Content-Type", "application/xml; charset=utf-8")
-		b.WriteString(xml.Header + `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">` + "\n")
+		var addresses []string
 		for _, path := range q.site.Listed(q.at) {
-			b.WriteString("<url><loc>")
-			_ = xml.EscapeText(&b, []byte(origin+escape(path))) // a buffer takes everything
-			b.WriteString("</loc></url>\n")
+			addresses = append(addresses, origin+escape(path))
 		}
-		b.WriteString("</urlset>\n")
+		b.Write(listing.Sitemap(addresses))
 	}
 	h.Set("Content-Length", strconv.Itoa(b.Len()))
 	q.write(b.Bytes())

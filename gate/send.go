@@ -50,6 +50,10 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 			key.Menu |= 1 << i
 		}
 	}
+	key.Shared = q.site.Decide(q.path, &access.Visitor{}, q.at).Outcome == access.Open
+	if picture := house.PictureOf(q.state.Site(q.address), page); picture != "" {
+		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open
+	}
 	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }

@@ -63,7 +63,7 @@ func (s *Site) reread(ctx context.Context, q store.Reader, parts Parts) (*Site, 
 		next.Working = Working{}
 	}
 	if parts&Listing != 0 {
-		next.Old, next.Short, next.Details = nil, nil, store.Details{}
+		next.Old, next.Short, next.Details, next.Results = nil, nil, store.Details{}, nil
 	}
 	if parts&MembershipOf != 0 {
 		next.Membership = Membership{}
@@ -136,7 +136,11 @@ func readListing(ctx context.Context, q store.Reader, only store.SiteID, of func
 	for id, c := range counted {
 		of(id).Counted = c
 	}
-	return errors.Join(err1, err2, err3, err4)
+	results, err5 := store.PageResults(ctx, q, only)
+	for id, pages := range results {
+		of(id).Results = pages
+	}
+	return errors.Join(err1, err2, err3, err4, err5)
 }
 
 func readMemberships(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {

@@ -157,6 +157,7 @@ type RenderedKey struct {
 	NoIndex, Notice   bool
 	SignedIn, HasPass bool
 	Member            bool // who is led to their own page
+	Shared, Picture   bool // a stranger opens the page, and sees the picture that it is shared with
 }
 
 // RenderedPage is a page in two parts, between which the name of whoever is

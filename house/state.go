@@ -54,6 +54,7 @@ type Site struct {
 	Old        []string                    // addresses that it had before and that lead to it
 	Short      map[string]string           // paths by short name
 	Details    store.Details               // what it says of itself
+	Results    map[string]store.PageResult // what pages say of themselves in search results, by id
 	Membership Membership                  // what membership is like
 	Comments   map[string][]store.Comment  // by path, those that wait too
 	Counted    store.TrafficChoice         // how its visits are counted; the zero choice is store.DefaultTraffic

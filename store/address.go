@@ -113,6 +113,10 @@ type Details struct {
 	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
 	Search       bool     `json:"search,omitempty"`   // visitors find what opens to them
+	Pattern      string   `json:"pattern,omitempty"`  // of titles in results, see listing.Pattern
+	Picture      string   `json:"picture,omitempty"`  // the path of the one shown where the site is shared
+	Robots       string   `json:"robots,omitempty"`   // lines of its own for robots.txt
+	Sitemaps     []string `json:"sitemaps,omitempty"` // paths of sitemaps of its own
 	Scripts      bool     `json:"scripts,omitempty"`  // pages with a look of their own may run scripts
 	Consent      Who      `json:"consent,omitempty"`  // the steward who gave it
 	Upstream     string   `json:"upstream,omitempty"` // the web server that the site stands in front of

@@ -9,6 +9,7 @@ import (
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/listing"
 	"velada/core/rounds"
 	"velada/house"
 	"velada/store"
@@ -22,7 +23,7 @@ func (r *Rounds) facts(ctx context.Context, s *house.State) (*rounds.Facts, erro
 	q := r.house.Reader()
 	f := &rounds.Facts{
 		Keys: map[string]map[string]rounds.Key{}, Held: map[string]access.Instant{}, Drafts: map[string]rounds.Draft{}, Webs: map[string]rounds.Web{},
-		SecondStep: map[string]bool{},
+		SecondStep: map[string]bool{}, Robots: map[string][]string{},
 	}
 	made, err := store.Made(ctx, q)
 	sources, err2 := store.LinkSources(ctx, q)
@@ -48,6 +49,12 @@ func (r *Rounds) facts(ctx context.Context, s *house.State) (*rounds.Facts, erro
 			}
 			if there {
 				f.Drafts[doc.Address] = rounds.Draft{Changes: n, Since: access.At(since)}
+			}
+		}
+		if lines := site.Details.Robots; lines != "" {
+			own, _ := listing.ReadOwn(lines) // it was read when it was set
+			for _, against := range own.Contradicts(listing.ShownOf(s.Policy.Site(doc.Address), access.At(r.house.Now()))) {
+				f.Robots[doc.Address] = append(f.Robots[doc.Address], fmt.Sprintf("Line %d: %s", against.Line, against.Says))
 			}
 		}
 		if f.Webs[doc.Address], err = r.web(ctx, site); err != nil {

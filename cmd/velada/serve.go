@@ -22,6 +22,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"velada/app/listing"
 	"velada/app/pages"
 	"velada/app/reminders"
 	"velada/app/traffic"
@@ -172,6 +173,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	server := &http.Server{Handler: h, ReadHeaderTimeout: longestHead, IdleTimeout: longestIdle, MaxHeaderBytes: mostHead}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
+	theHouse.Every(ctx, listedInterval, "noting what is listed", func(ctx context.Context) error { return listing.NoteListed(ctx, theHouse) })
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
@@ -201,9 +203,10 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 // How often what is due and what waits is looked after, and how long requests have to
 // end when the serving does.
 const (
-	dueInterval   = time.Second
-	mailInterval  = 2 * time.Second
-	longestEnding = 20 * time.Second
+	dueInterval    = time.Second
+	listedInterval = time.Minute
+	mailInterval   = 2 * time.Second
+	longestEnding  = 20 * time.Second
 
 	longestHead = 10 * time.Second // to send the head of a request
 	longestIdle = 2 * time.Minute  // between requests

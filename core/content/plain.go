@@ -45,3 +45,37 @@ func Plain(text string) string {
 		}
 	}
 }
+
+// HeadOf returns the title of a page of HTML, and its description.
+func HeadOf(text string) (title, description string) {
+	z := html.NewTokenizer(strings.NewReader(text))
+	for {
+		switch z.Next() {
+		case html.ErrorToken:
+			return title, description
+		case html.StartTagToken, html.SelfClosingTagToken:
+			t := z.Token()
+			switch t.Data {
+			case "title":
+				if z.Next() == html.TextToken {
+					title = strings.Join(strings.Fields(string(z.Text())), " ")
+				}
+			case "meta":
+				if strings.EqualFold(attribute(t, "name"), "description") {
+					description = strings.Join(strings.Fields(attribute(t, "content")), " ")
+				}
+			case "body":
+				return title, description
+			}
+		}
+	}
+}
+
+func attribute(t html.Token, name string) string {
+	for _, a := range t.Attr {
+		if a.Key == name {
+			return a.Val
+		}
+	}
+	return ""
+}

@@ -25,6 +25,7 @@ const (
 	WayWithout       Kind = "way-without"       // effect: another is wider
 	ListingShut      Kind = "listing-shut"      // asked for where strangers can read nothing
 	ListingForbidden Kind = "listing-forbidden" // by a house rule
+	RobotsAgainst    Kind = "robots-against"    // lines of the site's own in robots.txt contradict its pages
 	EndlessPassword  Kind = "endless-password"
 	WeakPassword     Kind = "weak-password"
 	SharedPassword   Kind = "shared-password" // on two sites
@@ -54,7 +55,7 @@ const (
 // Kinds are all of them, the most pressing of equal gravity first.
 var Kinds = []Kind{
 	PromiseBroken, BlockedInside, WeakPassword, NoOwner, SharedPassword, StrangersBelow, DoorForNobody, SpreadLink, OwnerEnds, MailFailed, EndlessHolding,
-	ListingShut, OldRequest, NoSecondStep, LongHolding, EndlessOutsider, EndlessPassword, OldInvitation, ChangesNotLive, BrokenLink, LonelyPage, UnusedPassword,
+	ListingShut, RobotsAgainst, OldRequest, NoSecondStep, LongHolding, EndlessOutsider, EndlessPassword, OldInvitation, ChangesNotLive, BrokenLink, LonelyPage, UnusedPassword,
 	UnusedLink, ListingForbidden, WayWithout, Leftovers, LeftoverGroup, DoorWithoutPage, NobodysAddress, OneSteward,
 }
 
@@ -71,7 +72,7 @@ const (
 // gravities are those of the kinds; the rest can wait.
 var gravities = map[Kind]Gravity{
 	PromiseBroken: Now, BlockedInside: Now, WeakPassword: Now, NoOwner: Now, SharedPassword: Soon, StrangersBelow: Soon, DoorForNobody: Soon, SpreadLink: Soon,
-	OwnerEnds: Soon, MailFailed: Soon, EndlessHolding: Soon, ListingShut: Soon, OldRequest: Soon, NoSecondStep: Soon,
+	OwnerEnds: Soon, MailFailed: Soon, EndlessHolding: Soon, ListingShut: Soon, RobotsAgainst: Soon, OldRequest: Soon, NoSecondStep: Soon,
 }
 
 // How long things may last before they are found.
@@ -128,6 +129,7 @@ type Facts struct {
 	Waiting    []Waiting
 	SecondStep map[string]bool // people who sign in with a second step
 	MailFailed int
+	Robots     map[string][]string // of a site, what contradicts its pages in robots.txt, in sentences
 }
 
 // Key is what is known of a password or link.

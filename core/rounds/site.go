@@ -24,6 +24,9 @@ func (s *siteRound) look() {
 		s.keys()
 		s.holding()
 		s.web()
+		if against := s.facts.Robots[s.doc.Address]; len(against) > 0 {
+			s.tell(Finding{Kind: RobotsAgainst, Count: len(against), Name: against[0]}, against...)
+		}
 		if who := s.site.BlockedInside(s.at); len(who) > 0 {
 			s.tell(Finding{Kind: BlockedInside, Who: who, Count: len(who)})
 		}
