@@ -85,6 +85,7 @@ func ResultOf(ctx context.Context, h *house.House, s *house.State, site, path st
 	}
 	if r.Description == "" {
 		text := content.Plain(content.PutTables(html, func(content.TablePlace) string { return "" }))
+		text = strings.TrimPrefix(text, page.Title+" · ") // the title stands above it
 		r.Description, r.Made = listing.Excerpt(text, listing.DescriptionShown), true
 	}
 	return r, nil
@@ -327,4 +328,30 @@ func noteSite(ctx context.Context, h *house.House, s *house.State, site string, 
 		}
 		return store.SaveListed(tx.Context(), tx, id, came, went, now, now.Add(-forgetListed))
 	})
+}
+
+// LeadHere lists the addresses that lead to the page at a path, beside its own: short names,
+// where it stood before, and addresses that the site had.
+func LeadHere(ctx context.Context, h *house.House, s *house.State, site, path string) ([]string, error) {
+	of, origin := s.Site(site), h.SiteURL(site)
+	list := []string{}
+	for name, to := range of.Short {
+		if to == path {
+			list = append(list, origin+"/go/"+name)
+		}
+	}
+	for was, id := range of.Moved {
+		if p := of.Live.ByID(id); p != nil && p.Path == path && was != path {
+			list = append(list, origin+access.EscapePath(was))
+		}
+	}
+	old, err := store.OldAddresses(ctx, h.Reader(), of.ID)
+	if err != nil {
+		return nil, fmt.Errorf("reading old addresses: %w", err)
+	}
+	for _, o := range old {
+		list = append(list, h.SiteURL(o.Address)+access.EscapePath(path))
+	}
+	slices.Sort(list)
+	return list, nil
 }

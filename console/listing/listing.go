@@ -36,6 +36,7 @@ type settingsView struct {
 	Short           []shortRow
 	ShortForm       web.Form
 	Paths           []web.Choice
+	Found           *foundView
 	Search          string
 	Listing         bool          // search engines may list what anybody can open
 	Rule            *web.RuleNote // that keeps search engines away
@@ -76,6 +77,15 @@ func settings(c *web.Console, x *gin.Context) {
 // showSettings shows a part of the settings; f and short are forms to show again because
 // something in them was wrong.
 func showSettings(c *web.Console, x *gin.Context, status int, part string, f, short web.Form) {
+	showPart(c, x, status, part, f, short, web.Form{}, web.Form{})
+}
+
+// showResults shows the part about search results again because something was wrong in a form.
+func showResults(c *web.Console, x *gin.Context, own, pattern web.Form) {
+	showPart(c, x, http.StatusUnprocessableEntity, partSearch, web.Form{}, web.Form{}, own, pattern)
+}
+
+func showPart(c *web.Console, x *gin.Context, status int, part string, f, short, own, pattern web.Form) {
 	site, s := x.Param("site"), c.House.State()
 	caps := c.House.Can(web.Actor(x), site, "/")
 	p := c.SitePage(x, "Settings")
@@ -111,6 +121,12 @@ func showSettings(c *web.Console, x *gin.Context, status int, part string, f, sh
 	}
 	if part == partAddress {
 		if err := v.addresses(c, x, s, doc); err != nil {
+			c.Fail(x, err)
+			return
+		}
+	}
+	if part == partSearch {
+		if err := v.results(c, x, own, pattern); err != nil {
 			c.Fail(x, err)
 			return
 		}
