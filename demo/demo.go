@@ -172,6 +172,16 @@ func shift(doc *access.Document, days int) {
 	}
 }
 
+// OwnDomain is a domain that the society's site asks for and has not proven.
+const OwnDomain = "www.cerroalcor.example"
+
+// Zone is what the demo's name servers say at first: the site is still where it was before.
+const Zone = `; Records of the demo, one a line: name, seconds that others may keep it, IN, type, value.
+cerroalcor.example.       60  IN  A      203.0.113.40
+www.cerroalcor.example.   60  IN  CNAME  old-host.example.
+old-host.example.         60  IN  A      203.0.113.40
+`
+
 // Make fills an empty database with the demo house.
 func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 	doc, err := Document(now)
@@ -199,6 +209,10 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 			return err
 		}
 		if err := makeRules(ctx, tx, ids, now); err != nil {
+			return err
+		}
+		www := store.Domain{Name: OwnDomain, Site: ids["society"], Token: identity.Token()[:32], Added: now, Next: now}
+		if err := store.SaveDomain(ctx, tx, www); err != nil {
 			return err
 		}
 		if err := makeDates(ctx, tx, ids, now); err != nil {

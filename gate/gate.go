@@ -96,6 +96,9 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
+	if of := state.Site(address); len(of.Domains) > 0 && q.leads(of) {
+		return
+	}
 	if len(r.Header["Cookie"]) == 0 && q.sending().known(raw) { // nobody in particular
 		q.visitor.IP = remoteIP(r)
 		q.count(access.Decision{Outcome: access.Open}, 0)

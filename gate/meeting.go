@@ -379,11 +379,7 @@ func (q meeting) crawlers() {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Cache-Control", "private, no-store")
-	scheme := "http://"
-	if q.gate.Secure {
-		scheme = "https://"
-	}
-	origin := scheme + q.Host
+	origin := q.gate.SiteURL(q.address)
 	var b bytes.Buffer
 	if q.path == "/robots.txt" {
 		h.Set("Content-Type", "text/plain; charset=utf-8")

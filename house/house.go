@@ -8,6 +8,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"net/netip"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -19,12 +20,16 @@ import (
 
 // House is a running house: its database, and its state as requests read it.
 type House struct {
-	Sessions   *Sessions                   // who is signed in where
-	Outbox     *Outbox                     // letters, and the links in them
-	Keys       *Keys                       // what only this installation can make and read
-	Trays      *Trays                      // rehearsals
-	ConsoleURL string                      // the console's origin, for links in mail
-	SiteURL    func(address string) string // a site's origin, likewise
+	Sessions    *Sessions                   // who is signed in where
+	Outbox      *Outbox                     // letters, and the links in them
+	Keys        *Keys                       // what only this installation can make and read
+	Trays       *Trays                      // rehearsals
+	ConsoleURL  string                      // the console's origin, for links in mail
+	SiteURL     func(address string) string // a site's origin, likewise
+	Base        string                      // the domain below which console and sites have their hosts
+	Addresses   []netip.Addr                // at which the house is reached; nil is to be looked up
+	NamesScreen string                      // where the records of its own name servers are set; "" has none
+	Names       NameServers                 // nil where none can be asked
 
 	background sync.WaitGroup                // what goes on after an answer was given
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped

@@ -38,6 +38,7 @@ func (s *State) readSites(ctx context.Context, q store.Reader, parts Parts) erro
 	if err := readParts(ctx, q, parts, "", s.SiteOf); err != nil {
 		return err
 	}
+	s.indexDomains()
 	for id, site := range s.sites {
 		for _, address := range site.Old {
 			s.old[address] = id
@@ -63,7 +64,7 @@ func (s *Site) reread(ctx context.Context, q store.Reader, parts Parts) (*Site, 
 		next.Working = Working{}
 	}
 	if parts&Listing != 0 {
-		next.Old, next.Short, next.Details, next.Results = nil, nil, store.Details{}, nil
+		next.Old, next.Short, next.Details, next.Results, next.Domains = nil, nil, store.Details{}, nil, nil
 	}
 	if parts&MembershipOf != 0 {
 		next.Membership = Membership{}
@@ -140,7 +141,12 @@ func readListing(ctx context.Context, q store.Reader, only store.SiteID, of func
 	for id, pages := range results {
 		of(id).Results = pages
 	}
-	return errors.Join(err1, err2, err3, err4, err5)
+	domains, err6 := store.Domains(ctx, q, only)
+	for _, d := range domains {
+		site := of(d.Site)
+		site.Domains = append(site.Domains, d)
+	}
+	return errors.Join(err1, err2, err3, err4, err5, err6)
 }
 
 func readMemberships(ctx context.Context, q store.Reader, only store.SiteID, of func(store.SiteID) *Site) error {

@@ -37,6 +37,7 @@ type State struct {
 
 	sites     map[store.SiteID]*Site
 	byAddress map[string]*Site
+	byDomain  map[string]store.SiteID // by proven domains of their owners'
 	old       map[string]store.SiteID // sites by addresses they had before
 	reuseSalt []byte                  // of the house, see store.PassSecret
 }
@@ -52,6 +53,7 @@ type Site struct {
 	Passes     map[string]store.PassSecret // by pass
 	Holding    *store.HoldingPage          // what its holding page says; nil where nobody wrote one
 	Old        []string                    // addresses that it had before and that lead to it
+	Domains    []store.Domain              // of its owner's, those too that are not proven
 	Short      map[string]string           // paths by short name
 	Details    store.Details               // what it says of itself
 	Results    map[string]store.PageResult // what pages say of themselves in search results, by id
@@ -134,5 +136,10 @@ func (s *State) with(site *Site) *State {
 		}
 	}
 	next.sites[site.ID], next.byAddress[site.Address] = site, site
+	if was := s.sites[site.ID]; len(site.Domains) > 0 || was != nil && len(was.Domains) > 0 {
+		next.byDomain = maps.Clone(s.byDomain)
+		maps.DeleteFunc(next.byDomain, func(_ string, at store.SiteID) bool { return at == site.ID })
+		site.putDomains(next.byDomain)
+	}
 	return &next
 }

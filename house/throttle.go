@@ -34,6 +34,7 @@ type Throttles struct {
 	Letters  *identity.Throttle // letters to an address, wherever they are asked for
 	forms    *identity.Throttle // forms that anybody may send, from a source
 	Comments *identity.Throttle
+	Looks    *identity.Throttle // at the name servers of a domain, because somebody waits
 }
 
 // A school sits behind one address: in an evening 500 people join, sign up or ask
@@ -56,6 +57,7 @@ func newThrottles() Throttles {
 		Letters:  &identity.Throttle{Every: 5 * time.Minute, Burst: 20},
 		forms:    &identity.Throttle{Every: 10 * time.Second, Burst: schoolEvening},
 		Comments: &identity.Throttle{Every: 20 * time.Second, Burst: 10},
+		Looks:    &identity.Throttle{Every: 4 * time.Second, Burst: 1},
 	}
 }
 

@@ -97,6 +97,8 @@ func (w Wording) Finding(f rounds.Finding, now access.Instant, title func(path s
 		return Found{plural(f.Count, "A link leads nowhere", "Links lead nowhere"), title(f.Thing) + " leads to " + f.Name + moreThan(f.Count-1) + ".", "Correct " + plural(f.Count, "the link", "the links"), ""}
 	case rounds.RobotsAgainst:
 		return Found{"robots.txt contradicts what pages say", strings.TrimSuffix(f.Name, ".") + moreThan(f.Count-1) + ".", "Correct the lines", ""}
+	case rounds.DomainLost:
+		return Found{plural(f.Count, "A domain is being lost", "Domains are being lost"), strings.TrimSuffix(f.Name, ".") + moreThan(f.Count-1) + ".", "See its records", ""}
 	case rounds.LonelyPage:
 		return Found{plural(f.Count, "No menu and no link leads to a page", "No menu and no link leads to some pages"), pages(f.Paths) + ".", "Go to the pages", ""}
 	case rounds.DoorWithoutPage:

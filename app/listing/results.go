@@ -269,8 +269,12 @@ func sitemapProblem(ctx context.Context, h *house.House, s *house.State, site, p
 
 // Hosts lists where a site answers.
 func Hosts(h *house.House, s *house.State, site string) []string {
-	_, host, _ := strings.Cut(h.SiteURL(site), "://")
-	return []string{host}
+	_, main, _ := strings.Cut(h.SiteURL(site), "://")
+	list := []string{main}
+	for _, d := range s.Site(site).Domains {
+		list = append(list, d.Name)
+	}
+	return list
 }
 
 // Contradictions says what a site's own additions say against its pages by a policy: they agreed

@@ -9,10 +9,12 @@ import (
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/domain"
 	"velada/core/listing"
 	"velada/core/rounds"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 )
 
 // mailFailedFor is how long a message that could not be sent is told of.
@@ -23,7 +25,7 @@ func (r *Rounds) facts(ctx context.Context, s *house.State) (*rounds.Facts, erro
 	q := r.house.Reader()
 	f := &rounds.Facts{
 		Keys: map[string]map[string]rounds.Key{}, Held: map[string]access.Instant{}, Drafts: map[string]rounds.Draft{}, Webs: map[string]rounds.Web{},
-		SecondStep: map[string]bool{}, Robots: map[string][]string{},
+		SecondStep: map[string]bool{}, Robots: map[string][]string{}, Domains: map[string][]string{},
 	}
 	made, err := store.Made(ctx, q)
 	sources, err2 := store.LinkSources(ctx, q)
@@ -38,6 +40,11 @@ func (r *Rounds) facts(ctx context.Context, s *house.State) (*rounds.Facts, erro
 		}
 		if at, known := made[site.ID]["holding"]; known {
 			f.Held[doc.Address] = access.At(at)
+		}
+		for _, d := range site.Domains {
+			if text := trouble(s, d); text != "" {
+				f.Domains[doc.Address] = append(f.Domains[doc.Address], text)
+			}
 		}
 		if site.Live == nil {
 			continue
@@ -73,6 +80,22 @@ func (r *Rounds) facts(ctx context.Context, s *house.State) (*rounds.Facts, erro
 	}
 	f.Waiting, err = r.waiting(ctx, s)
 	return f, err
+}
+
+// trouble says what is the matter with a domain that was a site's; "" where it is well.
+func trouble(s *house.State, d store.Domain) string {
+	w, name := words.Wording{Zone: s.Zone}, domain.Show(d.Name)
+	switch {
+	case d.Proven.IsZero():
+		return ""
+	case d.Seen.Unregistered:
+		return name + " is not registered any more."
+	case !d.Seen.Unproven.IsZero():
+		return "The proving record of " + name + " is gone since " + w.When(access.At(d.Seen.Unproven)) + "."
+	case !d.Seen.Elsewhere.IsZero():
+		return name + " leads elsewhere since " + w.When(access.At(d.Seen.Elsewhere)) + "."
+	}
+	return ""
 }
 
 // keysOf is what is known of the passwords and links of a site.

@@ -10,7 +10,7 @@ import (
 // floor that it is on, and of its own floor just what beside names.
 var floors = [][]string{
 	{"velada/core/", "velada/identity", "velada/post", "velada/look", "velada/standin"},
-	{"velada/words", "velada/store"},
+	{"velada/words", "velada/store", "velada/resolve"},
 	{"velada/house"},
 	{"velada/app/"},
 	{"velada/gate", "velada/demo"},

@@ -22,6 +22,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"velada/app/domains"
 	"velada/app/listing"
 	"velada/app/pages"
 	"velada/app/reminders"
@@ -32,6 +33,7 @@ import (
 	"velada/gate"
 	"velada/house"
 	"velada/identity"
+	"velada/resolve"
 	"velada/standin"
 	"velada/store"
 )
@@ -42,6 +44,7 @@ type serving struct {
 	keys               string // the key file
 	https              bool
 	clock              instantFlag
+	addresses          addressesFlag
 }
 
 func (o *serving) flags(c *cobra.Command) {
@@ -49,6 +52,7 @@ func (o *serving) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.base, "base", "localhost", "domain below which the console and the sites have their hosts")
 	c.Flags().BoolVar(&o.https, "https", false, "visitors come by https, through a server in front of this one")
 	c.Flags().StringVar(&o.keys, "key-file", "", keyFileUsage)
+	c.Flags().Var(&o.addresses, "public-address", "address at which this machine is reached, for the records of domains; may be repeated (default what name servers say of the base)")
 	c.Flags().Var(&o.clock, "clock", "let time stand still at this instant")
 }
 
@@ -163,17 +167,12 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	if theHouse.State() == nil {
 		code = identity.MakeUpPassword()
 	}
-	h := newHosts(o, listener.Addr().(*net.TCPAddr).Port)
-	h.ctx = ctx
-	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
-	h.gate.Traffic = traffic.New(theHouse)
-	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
-	h.glass = glass
-	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
+	h := newHosts(ctx, o, theHouse, listener.Addr().(*net.TCPAddr).Port, code)
 	server := &http.Server{Handler: h, ReadHeaderTimeout: longestHead, IdleTimeout: longestIdle, MaxHeaderBytes: mostHead}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
 	theHouse.Every(ctx, listedInterval, "noting what is listed", func(ctx context.Context) error { return listing.NoteListed(ctx, theHouse) })
+	theHouse.Every(ctx, domainInterval, "looking at domains", func(ctx context.Context) error { return domains.LookAtDue(ctx, theHouse) })
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
@@ -205,6 +204,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 const (
 	dueInterval    = time.Second
 	listedInterval = time.Minute
+	domainInterval = 20 * time.Second
 	mailInterval   = 2 * time.Second
 	longestEnding  = 20 * time.Second
 
@@ -217,6 +217,7 @@ const (
 type hosts struct {
 	base, scheme, port string
 	below              string // what a host of the house ends in
+	house              *house.House
 	gate               *gate.Gate
 	console            http.Handler
 	glass              http.Handler
@@ -224,24 +225,27 @@ type hosts struct {
 	standIns           sync.WaitGroup
 }
 
-func newHosts(o *serving, port int) *hosts {
-	h := &hosts{base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
+// newHosts makes what answers for a house at a port; code sets it up where there is none yet.
+func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, code string) *hosts {
+	h := &hosts{ctx: ctx, house: theHouse, base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
 	if o.https {
 		h.scheme, h.port = "https", ""
 	}
+	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
+	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
+	h.gate.Traffic = traffic.New(theHouse)
+	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
+	h.glass = glass
+	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
 	return h
 }
 
-func (h *hosts) siteHost(address string) string { return address + "." + h.base + h.port }
+func (h *hosts) siteHost(address string) string { return h.house.HostOf(address) + h.port }
 func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
 func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
 
 func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	host := strings.ToLower(r.Host)
-	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
-		host = host[:i]
-	}
-	host = strings.TrimSuffix(host, ".")
+	host := gate.HostName(r.Host)
 	label, below := strings.CutSuffix(host, h.below)
 	if h.scheme == "https" {
 		r = fromBehind(r)
@@ -250,7 +254,9 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case host == h.base:
 		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
-	case !below || strings.Contains(label, "."):
+	case !below:
+		h.own(w, r, host)
+	case strings.Contains(label, "."):
 		gate.Nothing(w, r)
 	case label == "velada":
 		h.console.ServeHTTP(w, r)
@@ -259,6 +265,20 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	default:
 		h.gate.Serve(w, r, label)
 	}
+}
+
+// own answers a request to a host that is not the house's: a domain of a site's owner, once it is
+// proven.
+func (h *hosts) own(w http.ResponseWriter, r *http.Request, host string) {
+	address := ""
+	if s := h.house.State(); s != nil {
+		address = s.AtDomain(host)
+	}
+	if address == "" {
+		gate.Nothing(w, r)
+		return
+	}
+	h.gate.Serve(w, r, address)
 }
 
 // fromBehind takes where a visitor comes from out of what the server in front says,
@@ -330,6 +350,21 @@ func (h *hosts) standInProvider(theHouse *house.House) string {
 	return p.Issuer
 }
 
+// standInNames serves the stand-in name servers, has the house ask them, and returns where their
+// records are set.
+func (h *hosts) standInNames(theHouse *house.House) string {
+	names, err := standin.NewNames(demo.Zone, h.base)
+	if err != nil {
+		return ""
+	}
+	if err := names.Serve(h.ctx, &h.standIns); err != nil {
+		return ""
+	}
+	theHouse.Names = &resolve.Resolver{Servers: []string{names.Resolver()}, Port: names.Port}
+	theHouse.NamesScreen = h.standIn(func(string) (http.Handler, error) { return names, nil })
+	return theHouse.NamesScreen
+}
+
 func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 	tellHouse(out, h, theHouse, "")
 	for _, s := range theHouse.State().Policy.Document().Sites {
@@ -350,6 +385,10 @@ func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 	}
 	if issuer := h.standInProvider(theHouse); issuer != "" {
 		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
+	}
+	if screen := h.standInNames(theHouse); screen != "" {
+		fmt.Fprintf(out, "\nName servers of the demo (Settings, “Address and domains”)\n  %s\n", screen)
+		fmt.Fprintf(out, "  To open its domains in a browser, start it with --host-resolver-rules=\"MAP *.example 127.0.0.1\",\n  or add them to the hosts file: 127.0.0.1 %s\n", demo.OwnDomain)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")
 }

@@ -72,7 +72,7 @@ func tint(c *web.Console, x *gin.Context) {
 }
 
 // whereTo are the fields that say where somebody goes on to after signing in.
-var whereTo = []string{"site", "path", "then", "nonce"}
+var whereTo = []string{"site", "path", "then", "nonce", "at"}
 
 func asked(x *gin.Context) web.Form {
 	f := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
@@ -97,7 +97,7 @@ func showSignIn(c *web.Console, x *gin.Context) {
 }
 
 func doSignIn(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "address", "site", "path", "then", "nonce")
+	f := web.Typed(x, "address", "site", "path", "then", "nonce", "at")
 	who, err := accounts.SignIn(x.Request.Context(), c.House, f.Values["address"], x.PostForm("password"), c.From(x))
 	var later identity.TryLater
 	var wrong accounts.WrongSignIn
@@ -147,7 +147,7 @@ func forgot(c *web.Console, x *gin.Context, status int, f web.Form, sent bool) {
 }
 
 func doForgot(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "address", "kind", "site", "path", "then", "nonce")
+	f := web.Typed(x, "address", "kind", "site", "path", "then", "nonce", "at")
 	kind := house.LinkSignIn
 	if f.Values["kind"] == house.LinkReset {
 		kind = house.LinkReset

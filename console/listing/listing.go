@@ -37,6 +37,7 @@ type settingsView struct {
 	ShortForm       web.Form
 	Paths           []web.Choice
 	Found           *foundView
+	Domains         *domainsView
 	Search          string
 	Listing         bool          // search engines may list what anybody can open
 	Rule            *web.RuleNote // that keeps search engines away
@@ -77,15 +78,18 @@ func settings(c *web.Console, x *gin.Context) {
 // showSettings shows a part of the settings; f and short are forms to show again because
 // something in them was wrong.
 func showSettings(c *web.Console, x *gin.Context, status int, part string, f, short web.Form) {
-	showPart(c, x, status, part, f, short, web.Form{}, web.Form{})
+	showPartWith(c, x, status, part, partForms{own: f, short: short})
 }
 
 // showResults shows the part about search results again because something was wrong in a form.
 func showResults(c *web.Console, x *gin.Context, own, pattern web.Form) {
-	showPart(c, x, http.StatusUnprocessableEntity, partSearch, web.Form{}, web.Form{}, own, pattern)
+	showPartWith(c, x, http.StatusUnprocessableEntity, partSearch, partForms{robots: own, pattern: pattern})
 }
 
-func showPart(c *web.Console, x *gin.Context, status int, part string, f, short, own, pattern web.Form) {
+// partForms are forms of a part, to be shown again; those without values are shown as they stand.
+type partForms struct{ own, short, robots, pattern, domain web.Form }
+
+func showPartWith(c *web.Console, x *gin.Context, status int, part string, forms partForms) {
 	site, s := x.Param("site"), c.House.State()
 	caps := c.House.Can(web.Actor(x), site, "/")
 	p := c.SitePage(x, "Settings")
@@ -97,7 +101,7 @@ func showPart(c *web.Console, x *gin.Context, status int, part string, f, short,
 	doc, d := s.SiteDocument(site), s.Site(site).Details
 	v := &settingsView{
 		Site: site, Host: p.Site.Host, URL: p.Site.URL, Part: part, Parts: parts,
-		MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Form: f, ShortForm: short, Listing: doc.Listing,
+		MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Form: forms.own, ShortForm: forms.short, Listing: doc.Listing,
 	}
 	if d.Icon != "" {
 		data, err := store.Blob(x.Request.Context(), c.House.Reader(), d.Icon)
@@ -106,6 +110,9 @@ func showPart(c *web.Console, x *gin.Context, status int, part string, f, short,
 			return
 		}
 		v.Icon = template.URL("data:" + d.IconType + ";base64," + base64.StdEncoding.EncodeToString(data)) // a picture, checked when it was sent
+	}
+	if v.ShortForm.Values == nil {
+		v.ShortForm = web.Form{Values: map[string]string{}}
 	}
 	if v.Form.Values == nil {
 		v.Form = settingsForm(part, site, doc, d)
@@ -120,13 +127,14 @@ func showPart(c *web.Console, x *gin.Context, status int, part string, f, short,
 		v.Search = "Search engines may list " + web.Count(len(listed), "page", "pages") + " now: " + web.ShortList(listed) + "."
 	}
 	if part == partAddress {
+		v.Domains = domainsOf(x.Request.Context(), c, site, v.MayChange, forms.domain)
 		if err := v.addresses(c, x, s, doc); err != nil {
 			c.Fail(x, err)
 			return
 		}
 	}
 	if part == partSearch {
-		if err := v.results(c, x, own, pattern); err != nil {
+		if err := v.results(c, x, forms.robots, forms.pattern); err != nil {
 			c.Fail(x, err)
 			return
 		}

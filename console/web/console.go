@@ -12,6 +12,7 @@ import (
 	"net"
 	"net/http"
 	"runtime/debug"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -75,6 +76,9 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	c.Sessions.HashTokenInStore = true
 	c.Templates = parseTemplates(rooms)
 	house.ConsoleURL, house.SiteURL = siteURL("velada"), siteURL
+	if house.Base == "" {
+		house.Base = gate.HostName(strings.TrimPrefix(siteHost("*"), "*."))
+	}
 	passkeys, err := identity.NewPasskeys(house.ConsoleURL, "Velada")
 	if err != nil {
 		panic(err) // the console's origin is one
@@ -254,6 +258,7 @@ type Page struct {
 	Problem  string
 	Visiting *Visiting // somebody on their way to a site, who is shown its name
 	Not      string    // what one may not do here, and who could change that
+	Onward   string    // where the page leads on to by itself
 	View     any
 }
 

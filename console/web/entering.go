@@ -263,22 +263,43 @@ func (c *Console) GoOn(x *gin.Context, to map[string]string) {
 		x.Redirect(http.StatusSeeOther, "/first-password")
 		return
 	}
-	x.Redirect(http.StatusSeeOther, c.Onward(x, to))
+	c.leadOn(x, c.Onward(x, to))
+}
+
+// leadOn leads to an address of the console or of a site. Browsers let a form lead no further than
+// to hosts that its page names: to a domain of a site's owner a page of its own leads on.
+func (c *Console) leadOn(x *gin.Context, to string) {
+	u, err := url.Parse(to)
+	if x.Request.Method == http.MethodGet || err != nil || u.Host == "" || strings.HasSuffix(u.Hostname(), "."+c.House.Base) {
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
+	p := c.Page(x, "Going on")
+	p.Onward, p.View = to, u.Hostname()
+	c.Show(x, http.StatusOK, "onward", p)
 }
 
 // Onward returns where somebody who is signed in goes on to.
 func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 	if site := to["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
 		if to["nonce"] == "" { // its own host begins, so that the ticket is for this browser
-			return c.SiteURL(site) + "/velada/sign-in?" + url.Values{"path": {to["path"]}}.Encode()
+			return c.originAt(site, to["at"]) + "/velada/sign-in?" + url.Values{"path": {to["path"]}}.Encode()
 		}
 		code := c.House.Sessions.Tickets.Issue(identity.Ticket{
 			Site: string(c.House.State().ID(site)), Nonce: to["nonce"], Console: c.Sessions.GetString(x.Request.Context(), SessionVisits),
 		}, c.House.Sessions.TicketTime())
 		query := url.Values{"ticket": {code}, "path": {to["path"]}}
-		return c.SiteURL(site) + "/velada/enter?" + query.Encode()
+		return c.originAt(site, to["at"]) + "/velada/enter?" + query.Encode()
 	}
 	return LocalView(to["then"])
+}
+
+// originAt is the origin of a site at a domain of its own, if that is one, or else where it is.
+func (c *Console) originAt(site, name string) string {
+	if name != "" && c.House.State().HasDomain(site, name) {
+		return strings.Replace(c.SiteURL("*"), "*."+c.House.Base, name, 1)
+	}
+	return c.SiteURL(site)
 }
 
 // LocalView returns a view of the console to go on to, whatever was asked for: a

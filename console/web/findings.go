@@ -110,6 +110,8 @@ func leadsTo(f rounds.Finding) string {
 		return site + "/members"
 	case rounds.ListingShut:
 		return site + "/settings"
+	case rounds.DomainLost:
+		return "/sites/" + f.Site + "/settings/address#domains"
 	case rounds.RobotsAgainst:
 		return "/sites/" + f.Site + "/settings#robots"
 	case rounds.ListingForbidden:

@@ -26,6 +26,7 @@ const (
 	ListingShut      Kind = "listing-shut"      // asked for where strangers can read nothing
 	ListingForbidden Kind = "listing-forbidden" // by a house rule
 	RobotsAgainst    Kind = "robots-against"    // lines of the site's own in robots.txt contradict its pages
+	DomainLost       Kind = "domain-lost"       // a domain leads elsewhere, or is about to be lost
 	EndlessPassword  Kind = "endless-password"
 	WeakPassword     Kind = "weak-password"
 	SharedPassword   Kind = "shared-password" // on two sites
@@ -54,7 +55,7 @@ const (
 
 // Kinds are all of them, the most pressing of equal gravity first.
 var Kinds = []Kind{
-	PromiseBroken, BlockedInside, WeakPassword, NoOwner, SharedPassword, StrangersBelow, DoorForNobody, SpreadLink, OwnerEnds, MailFailed, EndlessHolding,
+	PromiseBroken, BlockedInside, WeakPassword, NoOwner, DomainLost, SharedPassword, StrangersBelow, DoorForNobody, SpreadLink, OwnerEnds, MailFailed, EndlessHolding,
 	ListingShut, RobotsAgainst, OldRequest, NoSecondStep, LongHolding, EndlessOutsider, EndlessPassword, OldInvitation, ChangesNotLive, BrokenLink, LonelyPage, UnusedPassword,
 	UnusedLink, ListingForbidden, WayWithout, Leftovers, LeftoverGroup, DoorWithoutPage, NobodysAddress, OneSteward,
 }
@@ -71,7 +72,7 @@ const (
 
 // gravities are those of the kinds; the rest can wait.
 var gravities = map[Kind]Gravity{
-	PromiseBroken: Now, BlockedInside: Now, WeakPassword: Now, NoOwner: Now, SharedPassword: Soon, StrangersBelow: Soon, DoorForNobody: Soon, SpreadLink: Soon,
+	PromiseBroken: Now, BlockedInside: Now, WeakPassword: Now, NoOwner: Now, DomainLost: Now, SharedPassword: Soon, StrangersBelow: Soon, DoorForNobody: Soon, SpreadLink: Soon,
 	OwnerEnds: Soon, MailFailed: Soon, EndlessHolding: Soon, ListingShut: Soon, RobotsAgainst: Soon, OldRequest: Soon, NoSecondStep: Soon,
 }
 
@@ -129,6 +130,7 @@ type Facts struct {
 	Waiting    []Waiting
 	SecondStep map[string]bool // people who sign in with a second step
 	MailFailed int
+	Domains    map[string][]string // of a site, what is the matter with its domains, in sentences
 	Robots     map[string][]string // of a site, what contradicts its pages in robots.txt, in sentences
 }
 

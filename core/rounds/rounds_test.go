@@ -55,6 +55,7 @@ func faults() *Facts {
 		Webs:       map[string]Web{"faults": {Menu: []string{"/"}, Links: map[string][]string{"/": {"/open", "/autumn", "/photo.png"}}, Other: map[string]bool{"/photo.png": true}}},
 		Waiting:    []Waiting{{Site: "faults", ID: "i", Name: "nadia@press.example", Invitation: true, At: old}, {Site: "faults", ID: "r", Name: "Zoe", At: old}},
 		MailFailed: 3,
+		Domains:    map[string][]string{"faults": {"hill.example leads elsewhere."}},
 		Robots:     map[string][]string{"faults": {"Line 1: This keeps robots from reading /open, which is listed."}},
 	}
 }
@@ -131,6 +132,7 @@ var byHand = map[Kind]func(f Finding, doc *access.Document, facts *Facts){
 	},
 	NoSecondStep:   func(_ Finding, _ *access.Document, facts *Facts) { facts.SecondStep = map[string]bool{"ada": true} },
 	ChangesNotLive: func(f Finding, _ *access.Document, facts *Facts) { delete(facts.Drafts, f.Site) },
+	DomainLost:     func(f Finding, _ *access.Document, facts *Facts) { delete(facts.Domains, f.Site) },
 	RobotsAgainst:  func(f Finding, _ *access.Document, facts *Facts) { delete(facts.Robots, f.Site) },
 	BrokenLink:     func(_ Finding, _ *access.Document, facts *Facts) { facts.Webs["faults"].Links["/"][1] = "/lonely" },
 	LonelyPage: func(f Finding, _ *access.Document, facts *Facts) {

@@ -24,6 +24,9 @@ func (s *siteRound) look() {
 		s.keys()
 		s.holding()
 		s.web()
+		if lost := s.facts.Domains[s.doc.Address]; len(lost) > 0 {
+			s.tell(Finding{Kind: DomainLost, Count: len(lost), Name: lost[0]}, lost...)
+		}
 		if against := s.facts.Robots[s.doc.Address]; len(against) > 0 {
 			s.tell(Finding{Kind: RobotsAgainst, Count: len(against), Name: against[0]}, against...)
 		}

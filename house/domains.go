@@ -1,0 +1,85 @@
+package house
+
+import (
+	"context"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"velada/core/domain"
+	"velada/store"
+)
+
+// NameServers answers what name servers say of domains and hosts.
+type NameServers interface {
+	See(ctx context.Context, name string) domain.Seen
+	Addresses(ctx context.Context, host string) ([]netip.Addr, error)
+}
+
+// MainDomain is the domain of its owner's at which a site is, its ASCII form; "" where it is at
+// its address in the house. A domain that leads elsewhere is not told to anybody.
+func (s *Site) MainDomain() string {
+	for i := range s.Domains {
+		if d := &s.Domains[i]; d.Main && !d.Proven.IsZero() && d.Seen.Reached && d.Seen.Elsewhere.IsZero() {
+			return d.Name
+		}
+	}
+	return ""
+}
+
+// AtDomain returns the address of the site that answers at a domain in its ASCII form; "" where
+// none does: it is nobody's, or not proven.
+func (s *State) AtDomain(name string) string {
+	return s.SiteAddress(s.byDomain[name])
+}
+
+// HasDomain reports whether a domain is proven for the site that has an address.
+func (s *State) HasDomain(address, name string) bool {
+	id := s.byDomain[name]
+	return id != "" && id == s.ID(address)
+}
+
+// EveryDomain lists the domains that are proven, as they were asked for.
+func (s *State) EveryDomain() (list []store.Domain) {
+	for _, site := range s.sites {
+		list = append(list, site.Domains...)
+	}
+	slices.SortFunc(list, func(a, b store.Domain) int { return strings.Compare(a.Name, b.Name) })
+	return list
+}
+
+// indexDomains works out which site answers at which domain.
+func (s *State) indexDomains() {
+	s.byDomain = map[string]store.SiteID{}
+	for _, site := range s.sites {
+		site.putDomains(s.byDomain)
+	}
+}
+
+func (s *Site) putDomains(into map[string]store.SiteID) {
+	for i := range s.Domains {
+		if !s.Domains[i].Proven.IsZero() {
+			into[s.Domains[i].Name] = s.ID
+		}
+	}
+}
+
+// HostOf is the host of the site at an address: its main domain, or its place below the house's.
+func (h *House) HostOf(address string) string {
+	if s := h.State(); s != nil {
+		if name := s.Site(address).MainDomain(); name != "" {
+			return name
+		}
+	}
+	return address + "." + h.Base
+}
+
+// Target is where a domain of the site that has an address is to lead. The house's addresses are
+// those that it was told, or else those that name servers know.
+func (h *House) Target(ctx context.Context, address string) domain.Target {
+	to := domain.Target{Host: address + "." + h.Base, Base: h.Base, Addresses: h.Addresses}
+	if len(to.Addresses) == 0 && h.Names != nil {
+		to.Addresses, _ = h.Names.Addresses(ctx, to.Host) // without them an ALIAS is proposed
+	}
+	return to
+}
