@@ -96,7 +96,11 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 		return
 	}
 	q.path = path
-	if of := state.Site(address); len(of.Domains) > 0 && q.leads(of) {
+	of := state.Site(address)
+	if g.Secure && of.Details.Strict {
+		q.strict()
+	}
+	if len(of.Domains) > 0 && q.leads(of) {
 		return
 	}
 	if len(r.Header["Cookie"]) == 0 && q.sending().known(raw) { // nobody in particular

@@ -29,6 +29,14 @@ func (q *request) leads(of *house.Site) bool {
 	return true
 }
 
+// strict has browsers keep to https on this host. A site that looks as if it did not exist says
+// nothing.
+func (q *request) strict() {
+	if q.site.Decide("/", &access.Visitor{}, q.at).Outcome != access.Absent {
+		q.w.Header().Set("Strict-Transport-Security", "max-age=31536000")
+	}
+}
+
 // HostName is the name in the host of a request, in lower case: without port, and without the dot
 // that may end it.
 func HostName(host string) string {

@@ -1,9 +1,11 @@
 package gate
 
 import (
+	"net/http/httptest"
 	"strings"
 	"testing"
 
+	"velada/app/domains"
 	"velada/app/listing"
 	"velada/app/pages"
 	"velada/core/access"
@@ -90,5 +92,28 @@ func TestWhatWasListedIsKnown(t *testing.T) {
 	d.now = d.now.AddDate(0, 6, 0)
 	if _, known := at()["/visit"]; known {
 		t.Error("it is told for ever")
+	}
+}
+
+// Browsers are told to keep to https where the site chose so, and a draft tells nobody anything.
+func TestKeepingToHTTPS(t *testing.T) {
+	d := open(t)
+	secure := New(d.house, d.gate.Console, true, d.gate.SiteURL)
+	told := func(site string) string {
+		w, r := httptest.NewRecorder(), httptest.NewRequest("GET", "/", nil)
+		secure.Serve(w, r, site)
+		return w.Result().Header.Get("Strict-Transport-Security")
+	}
+	if told("society") != "" {
+		t.Error("browsers are told what nobody chose")
+	}
+	for _, site := range []string{"society", "august"} {
+		d.must(domains.SetStrict(d.Context(), d.house, d.steward(), site, true))
+	}
+	if told("society") != "max-age=31536000" || told("august") != "" {
+		t.Errorf("%q %q", told("society"), told("august"))
+	}
+	if r := d.ask(asked{site: "society", path: "/"}); r.Header.Get("Strict-Transport-Security") != "" {
+		t.Error("it is told by http")
 	}
 }

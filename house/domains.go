@@ -83,3 +83,29 @@ func (h *House) Target(ctx context.Context, address string) domain.Target {
 	}
 	return to
 }
+
+// KnowsHost reports whether a name is that of the house, its console, or a site of it, now or
+// before. The names in certificates are public: a draft is not known to anybody.
+func (h *House) KnowsHost(name string) bool {
+	name = strings.ToLower(strings.TrimSuffix(name, "."))
+	label, below := strings.CutSuffix(name, "."+h.Base)
+	s := h.State()
+	switch {
+	case name == h.Base:
+		return true
+	case !below:
+		return s != nil && s.shown(s.AtDomain(name))
+	case slices.Contains(OwnHosts, label):
+		return true
+	}
+	return s != nil && (s.shown(label) || s.shown(s.LedTo(label)))
+}
+
+// shown reports whether there is a site at an address that was published.
+func (s *State) shown(address string) bool {
+	doc := s.SiteDocument(address)
+	return doc != nil && doc.State != "draft"
+}
+
+// OwnHosts are the hosts below the house's domain at which Velada itself answers.
+var OwnHosts = []string{"velada", "looking-glass"}

@@ -113,27 +113,44 @@ func (n *Names) listen(ctx context.Context, serving *sync.WaitGroup) error {
 		does dns.HandlerFunc
 	}{{resolverAt, n.resolve}, {nameServers[0].at, n.serve(0)}, {nameServers[1].at, n.serve(1)}}
 	port := "0"
-	var open []net.PacketConn
+	var servers []*dns.Server
 	for _, h := range handlers {
-		c, err := net.ListenPacket("udp", net.JoinHostPort(h.at.String(), port))
+		udp, err := net.ListenPacket("udp", net.JoinHostPort(h.at.String(), port))
+		if err == nil {
+			servers = append(servers, &dns.Server{PacketConn: udp, Handler: h.does})
+			if port == "0" {
+				_, port, _ = net.SplitHostPort(udp.LocalAddr().String())
+			}
+			var tcp net.Listener
+			if tcp, err = net.Listen("tcp", net.JoinHostPort(h.at.String(), port)); err == nil {
+				servers = append(servers, &dns.Server{Listener: tcp, Handler: h.does})
+			}
+		}
 		if err != nil {
-			for _, c := range open {
-				c.Close()
+			for _, s := range servers {
+				closeServer(s)
 			}
 			return err
 		}
-		if port == "0" {
-			_, port, _ = net.SplitHostPort(c.LocalAddr().String())
-		}
-		open = append(open, c)
 	}
 	n.Port = port
-	for i, h := range handlers {
-		server := &dns.Server{PacketConn: open[i], Handler: h.does}
-		serving.Go(func() { _ = server.ActivateAndServe() })
-		context.AfterFunc(ctx, func() { open[i].Close() })
+	for _, s := range servers {
+		serving.Go(func() { _ = s.ActivateAndServe() })
+		context.AfterFunc(ctx, func() {
+			if s.Shutdown() != nil { // it has not begun
+				closeServer(s)
+			}
+		})
 	}
 	return nil
+}
+
+func closeServer(s *dns.Server) {
+	if s.PacketConn != nil {
+		s.PacketConn.Close()
+	} else {
+		s.Listener.Close()
+	}
 }
 
 // Resolver is where the resolver answers.

@@ -113,6 +113,7 @@ type Details struct {
 	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
 	Apart        bool     `json:"apart,omitempty"`    // its domains and its address in the house each answer, instead of leading to the main one
+	Strict       bool     `json:"strict,omitempty"`   // browsers that were here come by https alone
 	Search       bool     `json:"search,omitempty"`   // visitors find what opens to them
 	Pattern      string   `json:"pattern,omitempty"`  // of titles in results, see listing.Pattern
 	Picture      string   `json:"picture,omitempty"`  // the path of the one shown where the site is shared

@@ -96,6 +96,17 @@ func SetApart(ctx context.Context, h *house.House, a house.Actor, site string, a
 	})
 }
 
+// SetStrict says whether browsers that were on the site come by https alone, for a year.
+func SetStrict(ctx context.Context, h *house.House, a house.Actor, site string, strict bool) error {
+	return h.Change(ctx, a, toName(site), func(tx *house.Tx) error {
+		id, d := tx.State().ID(site), tx.State().Site(site).Details
+		d.Strict = strict
+		tx.Log(site, "address", map[bool]string{true: "Browsers that were here keep to https.", false: "Browsers are no longer told to keep to https."}[strict], "", "")
+		tx.Renew(id, house.Listing)
+		return store.SaveDetails(tx.Context(), tx, id, d)
+	})
+}
+
 // change changes a domain of a site. It returns house.ErrNothing where there is none.
 func change(ctx context.Context, h *house.House, a house.Actor, site, name, what string, do func(tx *house.Tx, d store.Domain) error) error {
 	return h.Change(ctx, a, toName(site), func(tx *house.Tx) error {

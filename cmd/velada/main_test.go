@@ -217,8 +217,15 @@ func TestAFolderThatCannotBeUsed(t *testing.T) {
 }
 
 func TestWhereVisitorsComeFromBehindAServer(t *testing.T) {
+	inner := networks{}
+	if err := inner.Set("10.0.0.0/8, 192.0.2.4"); err != nil || inner.Set("10.0.0.0/33") == nil || inner.String() != "10.0.0.0/8,192.0.2.4/32" {
+		t.Fatal(inner, err)
+	}
 	for _, c := range []struct{ peer, said, want string }{
-		{"127.0.0.1:9", "", "127.0.0.1:9"},
+		{"10.1.2.3:9", "198.51.100.9, 203.0.113.5, 192.0.2.4", "203.0.113.5:9"}, // behind two of them
+		{"10.1.2.3:9", "10.7.7.7", "10.7.7.7:9"},
+		{"10.1.2.3:9", "nonsense, 192.0.2.4", "192.0.2.4:9"},
+		{"192.0.2.5:9", "203.0.113.5", "192.0.2.5:9"},
 		{"127.0.0.1:9", "203.0.113.5", "203.0.113.5:9"},
 		{"127.0.0.1:9", "10.0.0.1, 203.0.113.5", "203.0.113.5:9"}, // the first is what the visitor claims
 		{"[::1]:9", "2001:db8::1", "[2001:db8::1]:9"},
@@ -230,7 +237,11 @@ func TestWhereVisitorsComeFromBehindAServer(t *testing.T) {
 		if c.said != "" {
 			r.Header.Set("X-Forwarded-For", c.said)
 		}
-		if got := fromBehind(r).RemoteAddr; got != c.want {
+		proxies := thisMachine
+		if !strings.HasPrefix(c.peer, "127") && !strings.HasPrefix(c.peer, "[") {
+			proxies = inner
+		}
+		if got := proxies.fromBehind(r).RemoteAddr; got != c.want {
 			t.Errorf("%s says %q: %s, want %s", c.peer, c.said, got, c.want)
 		}
 	}

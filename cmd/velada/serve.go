@@ -10,24 +10,20 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
 	"slices"
-	"strings"
-	"sync"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"velada/app/certs"
 	"velada/app/domains"
 	"velada/app/listing"
 	"velada/app/pages"
 	"velada/app/reminders"
-	"velada/app/traffic"
-	"velada/console"
 	"velada/core/access"
 	"velada/demo"
 	"velada/gate"
@@ -45,6 +41,11 @@ type serving struct {
 	https              bool
 	clock              instantFlag
 	addresses          addressesFlag
+	proxies            networks
+	httpsListen        string
+	httpListen         string
+	acme               bool
+	issuer             certs.Options
 }
 
 func (o *serving) flags(c *cobra.Command) {
@@ -53,6 +54,13 @@ func (o *serving) flags(c *cobra.Command) {
 	c.Flags().BoolVar(&o.https, "https", false, "visitors come by https, through a server in front of this one")
 	c.Flags().StringVar(&o.keys, "key-file", "", keyFileUsage)
 	c.Flags().Var(&o.addresses, "public-address", "address at which this machine is reached, for the records of domains; may be repeated (default what name servers say of the base)")
+	c.Flags().Var(&o.proxies, "proxy", "network of servers in front, which are believed where visitors come from, by X-Forwarded-For or PROXY protocol; may be repeated (default this machine with --https)")
+	c.Flags().StringVar(&o.httpsListen, "https-listen", "", "address and port to listen on for https, as in :443, with certificates by --acme")
+	c.Flags().StringVar(&o.httpListen, "http-listen", "", "address and port to listen on for http beside --https-listen, as in :80: it leads to https")
+	c.Flags().BoolVar(&o.acme, "acme", false, "get certificates by ACME, and agree to the terms of who issues them")
+	c.Flags().StringVar(&o.issuer.Directory, "acme-directory", "", "address of the directory of who issues certificates (default a public issuer)")
+	c.Flags().StringVar(&o.issuer.Email, "acme-email", "", "address to which they write when something is the matter")
+	c.Flags().StringVar(&o.issuer.RootFile, "acme-root", "", "PEM file of who vouches for the address of the directory (default as this machine has it)")
 	c.Flags().Var(&o.clock, "clock", "let time stand still at this instant")
 }
 
@@ -141,11 +149,11 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	listener, err := net.Listen("tcp", o.listen)
+	in, err := o.open()
 	if err != nil {
-		return fmt.Errorf("cannot listen on %s: %w", o.listen, err)
+		return err
 	}
-	defer listener.Close()
+	defer in.close()
 	db, lock, err := openHouse(ctx, o.data)
 	if err != nil {
 		return err
@@ -167,12 +175,17 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	if theHouse.State() == nil {
 		code = identity.MakeUpPassword()
 	}
-	h := newHosts(ctx, o, theHouse, listener.Addr().(*net.TCPAddr).Port, code)
-	server := &http.Server{Handler: h, ReadHeaderTimeout: longestHead, IdleTimeout: longestIdle, MaxHeaderBytes: mostHead}
+	h := newHosts(ctx, o, theHouse, port(in.main), code)
+	if err := in.answer(o, h); err != nil {
+		return err
+	}
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
 	theHouse.Every(ctx, listedInterval, "noting what is listed", func(ctx context.Context) error { return listing.NoteListed(ctx, theHouse) })
 	theHouse.Every(ctx, domainInterval, "looking at domains", func(ctx context.Context) error { return domains.LookAtDue(ctx, theHouse) })
+	if in.certs != nil {
+		theHouse.Every(ctx, certsInterval, "getting certificates", in.certs.Get)
+	}
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
@@ -184,19 +197,14 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 			slog.Error("writing the last visits", "error", err)
 		}
 	}()
-	failed := make(chan error, 1)
-	go house.Recovered("serving", func() { failed <- server.Serve(gate.InOnePiece(server, listener)) })
+	failed := in.serve(o.proxies)
 	select {
 	case err := <-failed:
 		return err
 	case <-ctx.Done():
 	}
 	stop() // a second Ctrl-C ends it at once
-	ending, cancel := context.WithTimeout(context.Background(), longestEnding)
-	defer cancel()
-	err = server.Shutdown(ending)
-	<-failed
-	return err
+	return in.end()
 }
 
 // How often what is due and what waits is looked after, and how long requests have to
@@ -205,6 +213,7 @@ const (
 	dueInterval    = time.Second
 	listedInterval = time.Minute
 	domainInterval = 20 * time.Second
+	certsInterval  = 20 * time.Second
 	mailInterval   = 2 * time.Second
 	longestEnding  = 20 * time.Second
 
@@ -212,95 +221,6 @@ const (
 	longestIdle = 2 * time.Minute  // between requests
 	mostHead    = 64 << 10         // bytes
 )
-
-// hosts leads each request to the console or to the gate, by its host.
-type hosts struct {
-	base, scheme, port string
-	below              string // what a host of the house ends in
-	house              *house.House
-	gate               *gate.Gate
-	console            http.Handler
-	glass              http.Handler
-	ctx                context.Context // ends with the serving
-	standIns           sync.WaitGroup
-}
-
-// newHosts makes what answers for a house at a port; code sets it up where there is none yet.
-func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, code string) *hosts {
-	h := &hosts{ctx: ctx, house: theHouse, base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
-	if o.https {
-		h.scheme, h.port = "https", ""
-	}
-	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
-	h.gate = gate.New(theHouse, h.consoleURL(), o.https, h.siteURL)
-	h.gate.Traffic = traffic.New(theHouse)
-	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
-	h.glass = glass
-	h.console = console.New(ctx, theHouse, glass, code, o.https, h.siteHost, h.siteURL)
-	return h
-}
-
-func (h *hosts) siteHost(address string) string { return h.house.HostOf(address) + h.port }
-func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
-func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
-
-func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	host := gate.HostName(r.Host)
-	label, below := strings.CutSuffix(host, h.below)
-	if h.scheme == "https" {
-		r = fromBehind(r)
-	}
-	watchBody(w, r, longestPause)
-	switch {
-	case host == h.base:
-		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
-	case !below:
-		h.own(w, r, host)
-	case strings.Contains(label, "."):
-		gate.Nothing(w, r)
-	case label == "velada":
-		h.console.ServeHTTP(w, r)
-	case label == gate.GlassHost:
-		h.glass.ServeHTTP(w, r)
-	default:
-		h.gate.Serve(w, r, label)
-	}
-}
-
-// own answers a request to a host that is not the house's: a domain of a site's owner, once it is
-// proven.
-func (h *hosts) own(w http.ResponseWriter, r *http.Request, host string) {
-	address := ""
-	if s := h.house.State(); s != nil {
-		address = s.AtDomain(host)
-	}
-	if address == "" {
-		gate.Nothing(w, r)
-		return
-	}
-	h.gate.Serve(w, r, address)
-}
-
-// fromBehind takes where a visitor comes from out of what the server in front says,
-// when that runs on this machine: the last address is the one it saw itself.
-func fromBehind(r *http.Request) *http.Request {
-	peer, err := netip.ParseAddrPort(r.RemoteAddr)
-	if err != nil || !peer.Addr().Unmap().IsLoopback() {
-		return r
-	}
-	said := r.Header.Values("X-Forwarded-For")
-	if len(said) == 0 {
-		return r
-	}
-	list := strings.Split(said[len(said)-1], ",")
-	ip, err := netip.ParseAddr(strings.TrimSpace(list[len(list)-1]))
-	if err != nil {
-		return r
-	}
-	seen := *r
-	seen.RemoteAddr = netip.AddrPortFrom(ip, peer.Port()).String()
-	return &seen
-}
 
 func tellHouse(out io.Writer, h *hosts, theHouse *house.House, code string) {
 	fmt.Fprintf(out, "Console  %s\n", h.consoleURL())

@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"velada/app/certs"
 	"velada/app/domains"
 	"velada/console/web"
 	"velada/core/domain"
@@ -28,6 +29,8 @@ type domainsView struct {
 	Form    web.Form
 	Apart   bool
 	Home    string // the address in the house
+	HTTPS   bool   // visitors come by it
+	Strict  bool   // browsers that were here come by it alone
 	AtHome  bool   // that is the main one
 	Screen  string // where records are tried out
 	MayEdit bool
@@ -41,6 +44,7 @@ type domainCard struct {
 	Says            string // what to do, or what is the matter
 	Bad             bool
 	Groups          []recordGroup
+	Encrypted       string // how it stands with its certificate
 	Looked, Next    string
 	MayMain, Main   bool
 	Watch           bool   // it is looked at again while one waits
@@ -67,7 +71,7 @@ func domainsOf(ctx context.Context, c *web.Console, site string, mayEdit bool, f
 	s := c.House.State()
 	v := &domainsView{
 		At: "/sites/" + site + "/settings/domains", Form: f, Apart: s.Site(site).Details.Apart, Home: houseHost(c, site), AtHome: s.Site(site).MainDomain() == "",
-		Screen: c.House.NamesScreen, MayEdit: mayEdit,
+		HTTPS: c.HTTPS, Strict: s.Site(site).Details.Strict, Screen: c.House.NamesScreen, MayEdit: mayEdit,
 	}
 	if f.Values == nil {
 		v.Form = web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
@@ -75,7 +79,7 @@ func domainsOf(ctx context.Context, c *web.Console, site string, mayEdit bool, f
 	if len(s.Site(site).Domains) > 0 {
 		to := c.House.Target(ctx, site)
 		for i, d := range s.Site(site).Domains {
-			v.Cards = append(v.Cards, newDomainCard(c, site, d, to, i, mayEdit))
+			v.Cards = append(v.Cards, newDomainCard(ctx, c, site, d, to, i, mayEdit))
 		}
 	}
 	return v
@@ -86,7 +90,7 @@ func houseHost(c *web.Console, site string) string {
 	return strings.Replace(c.SiteHost("*"), "*", site, 1)
 }
 
-func newDomainCard(c *web.Console, site string, d store.Domain, to domain.Target, n int, mayEdit bool) domainCard {
+func newDomainCard(ctx context.Context, c *web.Console, site string, d store.Domain, to domain.Target, n int, mayEdit bool) domainCard {
 	card := domainCard{
 		At: "/sites/" + site + "/settings/domains", ID: fmt.Sprintf("domain-%d", n), Name: d.Name, Shown: domain.Show(d.Name), Main: c.House.State().Site(site).MainDomain() == d.Name,
 		MayMain: !d.Proven.IsZero() && d.Seen.Pointing.Set(), MayEdit: mayEdit, URL: strings.Replace(c.SiteURL("*"), "*."+c.House.Base, d.Name, 1),
@@ -111,14 +115,28 @@ func newDomainCard(c *web.Console, site string, d store.Domain, to domain.Target
 		}
 		card.Groups = append(card.Groups, g)
 	}
+	if c.Certs != nil && card.MayMain {
+		card.Encrypted = certWords(c, c.Certs.Of(ctx, d.Name))
+	}
 	well := !d.Proven.IsZero() && d.Seen.Proof.Kind == domain.Right && d.Seen.Pointing.Kind == domain.Right
-	card.Watch = !well && c.House.Names != nil
+	card.Watch = (!well || c.Certs != nil && card.MayMain && !strings.Contains(card.Encrypted, "good until")) && c.House.Names != nil
 	sum := sha256.Sum256(fmt.Appendf(nil, "%+v", card))
 	card.Mark = hex.EncodeToString(sum[:6])
 	if !d.Looked.IsZero() {
 		card.Looked, card.Next = c.Moment(d.Looked), c.Moment(d.Next)
 	}
 	return card
+}
+
+// certWords says how it stands with a certificate.
+func certWords(c *web.Console, s certs.Standing) string {
+	switch {
+	case s.Why != "":
+		return "Browsers cannot come by https yet: no certificate was issued (" + s.Why + "). It is tried again from " + c.Moment(s.Again) + " on."
+	case s.Until.IsZero():
+		return "Browsers come by https as soon as a certificate is issued, which takes a minute or so."
+	}
+	return "Browsers come by https. The certificate is good until " + c.Moment(s.Until) + " and is renewed before."
 }
 
 // domainState says in what state a domain is.
@@ -178,6 +196,9 @@ func doDomain(c *web.Console, x *gin.Context) {
 	case "apart":
 		apart := x.PostForm("lead") != "yes"
 		err, told = domains.SetApart(ctx, c.House, me, site, apart), map[bool]string{false: "The other addresses lead to the main one.", true: "Each address answers itself."}[apart]
+	case "strict":
+		strict := x.PostForm("strict") == "yes"
+		err, told = domains.SetStrict(ctx, c.House, me, site, strict), map[bool]string{true: "Browsers that come from now on keep to https for a year.", false: "Browsers are no longer told. Those that were told keep to https for up to a year."}[strict]
 	case "drop":
 		err, told = domains.Drop(ctx, c.House, me, site, name), domain.Show(name)+" is removed. Nothing answers there any more."
 	default:
@@ -202,7 +223,7 @@ func watchDomain(c *web.Console, x *gin.Context) {
 		if d.Name != name {
 			continue
 		}
-		card := newDomainCard(c, site, d, to, i, true)
+		card := newDomainCard(x.Request.Context(), c, site, d, to, i, true)
 		if card.Mark == x.Query("mark") {
 			x.Status(http.StatusNoContent)
 			return

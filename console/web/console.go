@@ -18,6 +18,7 @@ import (
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 
+	"velada/app/certs"
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/app/rounds"
@@ -50,9 +51,10 @@ type Console struct {
 	ending    <-chan struct{} // closed when the console ends
 	Templates map[string]*template.Template
 	handler   http.Handler
-	Engine    *gin.Engine      // its routes
-	HTTPS     bool             // visitors come by it
-	Clock     func() time.Time // by which it is told how long ago somebody showed who they are
+	Engine    *gin.Engine         // its routes
+	HTTPS     bool                // visitors come by it
+	Certs     *certs.Certificates // of the house's hosts; nil where they are got elsewhere
+	Clock     func() time.Time    // by which it is told how long ago somebody showed who they are
 }
 
 // How long somebody stays signed in on the console: at most, and without doing anything.

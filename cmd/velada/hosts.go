@@ -1,0 +1,93 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+
+	"velada/app/traffic"
+	"velada/console"
+	"velada/console/web"
+	"velada/gate"
+	"velada/house"
+	"velada/resolve"
+)
+
+// hosts leads each request to the console or to the gate, by its host.
+type hosts struct {
+	base, scheme, port string
+	below              string // what a host of the house ends in
+	house              *house.House
+	gate               *gate.Gate
+	console            *web.Console
+	glass              http.Handler
+	ctx                context.Context // ends with the serving
+	standIns           sync.WaitGroup
+	proxies            networks // of servers in front, that are believed
+}
+
+// newHosts makes what answers for a house at a port; code sets it up where there is none yet.
+func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, code string) *hosts {
+	h := &hosts{ctx: ctx, house: theHouse, base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
+	h.proxies = o.proxies
+	if o.https {
+		h.scheme, h.port = "https", ""
+		if h.proxies == nil {
+			h.proxies = thisMachine
+		}
+	}
+	if o.httpsListen != "" {
+		h.scheme, h.port = "https", fmt.Sprintf(":%d", port)
+		if port == 443 {
+			h.port = ""
+		}
+	}
+	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
+	h.gate = gate.New(theHouse, h.consoleURL(), h.scheme == "https", h.siteURL)
+	h.gate.Traffic = traffic.New(theHouse)
+	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
+	h.glass = glass
+	h.console = console.New(ctx, theHouse, glass, code, h.scheme == "https", h.siteHost, h.siteURL)
+	return h
+}
+
+func (h *hosts) siteHost(address string) string { return h.house.HostOf(address) + h.port }
+func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
+func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
+
+func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	host := gate.HostName(r.Host)
+	label, below := strings.CutSuffix(host, h.below)
+	r = h.proxies.fromBehind(r)
+	watchBody(w, r, longestPause)
+	switch {
+	case host == h.base:
+		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
+	case !below:
+		h.own(w, r, host)
+	case strings.Contains(label, "."):
+		gate.Nothing(w, r)
+	case label == "velada":
+		h.console.ServeHTTP(w, r)
+	case label == gate.GlassHost:
+		h.glass.ServeHTTP(w, r)
+	default:
+		h.gate.Serve(w, r, label)
+	}
+}
+
+// own answers a request to a host that is not the house's: a domain of a site's owner, once it is
+// proven.
+func (h *hosts) own(w http.ResponseWriter, r *http.Request, host string) {
+	address := ""
+	if s := h.house.State(); s != nil {
+		address = s.AtDomain(host)
+	}
+	if address == "" {
+		gate.Nothing(w, r)
+		return
+	}
+	h.gate.Serve(w, r, address)
+}
