@@ -246,6 +246,22 @@ func zoneFile(c *web.Console, x *gin.Context) {
 	x.Data(http.StatusOK, "text/dns; charset=utf-8", []byte(domain.ZoneFile(name, domain.Records(name, d.Token, c.House.Target(x.Request.Context(), site)))))
 }
 
+// domainQR sends the address of the site at a domain as a QR code, to be kept as a file.
+func domainQR(c *web.Console, x *gin.Context) {
+	file := x.Param("file")
+	dot := strings.LastIndexByte(file, '.')
+	if dot < 0 {
+		c.NotFound(x)
+		return
+	}
+	name, kind := file[:dot], file[dot+1:]
+	if !c.House.State().HasDomain(x.Param("site"), name) {
+		c.NotFound(x)
+		return
+	}
+	c.SendQR(x, strings.Replace(c.SiteURL("*"), "*."+c.House.Base, name, 1)+"/?qr", name, kind)
+}
+
 // Zone leads to the zone file of the domain.
 func (d domainCard) Zone() string { return d.At + "/zone?" + url.Values{"name": {d.Name}}.Encode() }
 

@@ -1,8 +1,8 @@
 package listing
 
 import (
-	"bytes"
 	"cmp"
+	"context"
 	"encoding/base64"
 	"errors"
 	"html/template"
@@ -103,13 +103,10 @@ func showPartWith(c *web.Console, x *gin.Context, status int, part string, forms
 		Site: site, Host: p.Site.Host, URL: p.Site.URL, Part: part, Parts: parts,
 		MayChange: caps.Has(access.ManageListing), Steward: p.Steward, Form: forms.own, ShortForm: forms.short, Listing: doc.Listing,
 	}
-	if d.Icon != "" {
-		data, err := store.Blob(x.Request.Context(), c.House.Reader(), d.Icon)
-		if err != nil {
-			c.Fail(x, err)
-			return
-		}
-		v.Icon = template.URL("data:" + d.IconType + ";base64," + base64.StdEncoding.EncodeToString(data)) // a picture, checked when it was sent
+	var err error
+	if v.Icon, err = iconOf(x.Request.Context(), c, d); err != nil {
+		c.Fail(x, err)
+		return
 	}
 	if v.ShortForm.Values == nil {
 		v.ShortForm = web.Form{Values: map[string]string{}}
@@ -144,6 +141,15 @@ func showPartWith(c *web.Console, x *gin.Context, status int, part string, forms
 	}
 	p.View = v
 	c.Show(x, status, "site-settings", p)
+}
+
+// iconOf is the icon of a site itself; "" where it has none.
+func iconOf(ctx context.Context, c *web.Console, d store.Details) (template.URL, error) {
+	if d.Icon == "" {
+		return "", nil
+	}
+	data, err := store.Blob(ctx, c.House.Reader(), d.Icon)
+	return template.URL("data:" + d.IconType + ";base64," + base64.StdEncoding.EncodeToString(data)), err // a picture, checked when it was sent
 }
 
 // addresses reads what the part about addresses lists.
@@ -348,27 +354,4 @@ func shortQR(c *web.Console, x *gin.Context) {
 		return
 	}
 	c.SendQR(x, c.SiteURL(site)+"/go/"+url.PathEscape(name)+"?qr", site+"-"+name, kind)
-}
-
-// sheetView is a sheet of short names to be printed.
-type sheetView struct {
-	Site  string
-	Cards []sheetCard
-}
-
-type sheetCard struct {
-	shortRow
-	QR string
-}
-
-func shortSheet(c *web.Console, x *gin.Context) {
-	site, s := x.Param("site"), c.House.State()
-	p := c.SitePage(x, "Settings")
-	v := &sheetView{Site: site}
-	for name, path := range s.Site(site).Short {
-		v.Cards = append(v.Cards, sheetCard{shortRow{name, c.SiteHost(site) + "/go/" + name, path, s.Title(site, path)}, "/sites/" + site + "/short/" + name + ".svg"})
-	}
-	slices.SortFunc(v.Cards, func(a, b sheetCard) int { return bytes.Compare([]byte(a.Name), []byte(b.Name)) })
-	p.View = v
-	c.Show(x, http.StatusOK, "sheet", p)
 }

@@ -261,6 +261,7 @@ type Page struct {
 	Visiting *Visiting // somebody on their way to a site, who is shown its name
 	Not      string    // what one may not do here, and who could change that
 	Onward   string    // where the page leads on to by itself
+	Style    string    // the address of a style of its own
 	View     any
 }
 
