@@ -19,9 +19,9 @@ demo:
 
 check: tools format vet build test fuzz assets-current e2e
 
-# What the checks need and a fresh machine may lack: Chromium and the npm packages.
+# What the checks need and a fresh machine may lack: Chromium, a crawler and the npm packages.
 tools:
-	@command -v $(CHROMIUM) >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium)
+	@{ command -v $(CHROMIUM) && command -v wget; } >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium wget)
 	npm ci --no-audit --no-fund --loglevel=error
 
 format:
@@ -58,6 +58,7 @@ assets-current: assets
 	@git diff --exit-code --stat -- look/static || { echo "look/static is not what make assets builds: commit it"; exit 1; }
 
 e2e: build
+	go build -o bin/pebble github.com/letsencrypt/pebble/v2/cmd/pebble
 	node --test --test-concurrency=$$(nproc) --test-timeout=420000 --test-force-exit e2e/
 
 shots: build

@@ -20,10 +20,11 @@ export async function startHouse(...extra) {
     });
     child.on("exit", (code) => reject(new Error(`velada ended with code ${code}:\n${text}`)));
   });
-  const port = /Console {2}http:\/\/velada\.localhost:(\d+)/.exec(printed)[1];
+  const [, scheme, port] = /Console {2}(https?):\/\/velada\.localhost:(\d+)/.exec(printed);
   return {
-    console: `http://velada.localhost:${port}`,
-    site: (address, path = "") => `http://${address}.localhost:${port}${path}`,
+    console: `${scheme}://velada.localhost:${port}`,
+    port,
+    site: (address, path = "") => `${scheme}://${address}.localhost:${port}${path}`,
     printed,
     // ask asks a site for a path without a browser, and keeps everything it answers.
     ask: (address, path) => new Promise((resolve, reject) => {
@@ -69,10 +70,11 @@ export async function startEmpty() {
   };
 }
 
-export async function startBrowser() {
+// startBrowser starts Chromium; more are further flags.
+export async function startBrowser(...more) {
   const browser = await chromium.launch({
     executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
-    args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+    args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", ...more],
   });
   const troubles = [];
   return {

@@ -28,7 +28,7 @@ func start(t *testing.T) (*standin.Names, *resolve.Resolver) {
 	ctx, stop := context.WithCancel(t.Context())
 	var serving sync.WaitGroup
 	t.Cleanup(func() { stop(); serving.Wait() })
-	if err := names.Serve(ctx, &serving); err != nil {
+	if err := names.Serve(ctx, &serving, 0); err != nil {
 		t.Fatal(err)
 	}
 	return names, &resolve.Resolver{Servers: []string{names.Resolver()}, Port: names.Port}

@@ -96,23 +96,23 @@ func (n *Names) Set(zone string) error {
 	return nil
 }
 
-// Serve answers until the context ends, at a free port of three addresses of this machine.
-func (n *Names) Serve(ctx context.Context, serving *sync.WaitGroup) error {
+// Serve answers until the context ends, at a port of three addresses of this machine; 0 is a free
+// one.
+func (n *Names) Serve(ctx context.Context, serving *sync.WaitGroup, port int) error {
 	var err error
 	for range 20 { // until a port is free at all three
-		if err = n.listen(ctx, serving); err == nil {
+		if err = n.listen(ctx, serving, strconv.Itoa(port)); err == nil {
 			return nil
 		}
 	}
 	return fmt.Errorf("the stand-in for name servers: %w", err)
 }
 
-func (n *Names) listen(ctx context.Context, serving *sync.WaitGroup) error {
+func (n *Names) listen(ctx context.Context, serving *sync.WaitGroup, port string) error {
 	handlers := []struct {
 		at   netip.Addr
 		does dns.HandlerFunc
 	}{{resolverAt, n.resolve}, {nameServers[0].at, n.serve(0)}, {nameServers[1].at, n.serve(1)}}
-	port := "0"
 	var servers []*dns.Server
 	for _, h := range handlers {
 		udp, err := net.ListenPacket("udp", net.JoinHostPort(h.at.String(), port))

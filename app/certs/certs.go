@@ -19,6 +19,7 @@ import (
 	"github.com/mholt/acmez/v3/acme"
 	"go.uber.org/zap"
 
+	"velada/core/domain"
 	"velada/house"
 )
 
@@ -48,6 +49,7 @@ type Certificates struct {
 // failure is that there is no certificate for a name yet, and why.
 type failure struct {
 	times int
+	when  time.Time
 	again time.Time // not before
 	why   string
 }
@@ -166,6 +168,7 @@ func (c *Certificates) note(_ context.Context, event string, data map[string]any
 			clear(c.failed)
 		}
 		f := c.failed[name]
+		f.when = c.now()
 		f.again, f.why = c.now().Add(pauses[min(f.times, len(pauses)-1)]), reason(err)
 		f.times++
 		c.failed[name] = f
@@ -183,6 +186,18 @@ func reason(err error) string {
 		return "the issuer did not say why"
 	}
 	return "the issuer could not be asked"
+}
+
+// Again has a certificate that was not issued be tried soon: somebody has mended what was wrong.
+func (c *Certificates) Again(name string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if f, failed := c.failed[name]; failed {
+		if soon := f.when.Add(pauses[0]); soon.Before(f.again) {
+			f.again = soon
+			c.failed[name] = f
+		}
+	}
 }
 
 // Standing is how it stands with the certificate of a host.
@@ -224,7 +239,7 @@ func (c *Certificates) Get(ctx context.Context) error {
 	hosts := []string{"velada." + c.house.Base}
 	if s != nil {
 		for _, d := range s.EveryDomain() {
-			if !d.Proven.IsZero() && d.Seen.Pointing.Set() {
+			if !d.Proven.IsZero() && d.Seen.Pointing.Kind == domain.Right { // as the issuer sees it too
 				hosts = append(hosts, d.Name)
 			}
 		}

@@ -41,7 +41,7 @@ func openOwned(t *testing.T) *owned {
 	o.must(err)
 	o.names.Late(0)
 	var running sync.WaitGroup
-	o.must(o.names.Serve(ctx, &running))
+	o.must(o.names.Serve(ctx, &running, 0))
 	t.Cleanup(func() { stop(); running.Wait(); h.Wait() })
 	h.Names = &resolve.Resolver{Servers: []string{o.names.Resolver()}, Port: o.names.Port}
 	return o

@@ -25,13 +25,15 @@ type hosts struct {
 	glass              http.Handler
 	ctx                context.Context // ends with the serving
 	standIns           sync.WaitGroup
+	namesPort          int      // of the demo's name servers
+	resolver           string   // where they are asked
 	proxies            networks // of servers in front, that are believed
 }
 
 // newHosts makes what answers for a house at a port; code sets it up where there is none yet.
 func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, code string) *hosts {
 	h := &hosts{ctx: ctx, house: theHouse, base: strings.ToLower(o.base), below: "." + strings.ToLower(o.base), scheme: "http", port: fmt.Sprintf(":%d", port)}
-	h.proxies = o.proxies
+	h.proxies, h.namesPort = o.proxies, o.namesPort
 	if o.https {
 		h.scheme, h.port = "https", ""
 		if h.proxies == nil {

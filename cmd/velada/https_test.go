@@ -59,7 +59,7 @@ func openIssuing(t *testing.T, good int) *issuing {
 	i.names.Late(0)
 	ctx, stop := context.WithCancel(context.Background())
 	var running sync.WaitGroup
-	i.must(i.names.Serve(ctx, &running))
+	i.must(i.names.Serve(ctx, &running, 0))
 	t.Cleanup(func() { stop(); running.Wait() })
 	i.o = &serving{base: "localhost", httpsListen: "127.0.0.1:0", httpListen: "127.0.0.1:0", acme: true}
 	i.in, err = i.o.open()

@@ -46,6 +46,7 @@ type serving struct {
 	httpListen         string
 	acme               bool
 	issuer             certs.Options
+	namesPort          int // of the demo's name servers
 }
 
 func (o *serving) flags(c *cobra.Command) {
@@ -109,6 +110,7 @@ func demoCommand() *cobra.Command {
 		},
 	}
 	o.flags(c)
+	c.Flags().IntVar(&o.namesPort, "names-port", 0, "port of the demo's name servers (default a free one)")
 	c.Flags().StringVar(&o.data, "data", "", "folder to keep the demo house in (default a temporary one)")
 	return c
 }
@@ -277,9 +279,10 @@ func (h *hosts) standInNames(theHouse *house.House) string {
 	if err != nil {
 		return ""
 	}
-	if err := names.Serve(h.ctx, &h.standIns); err != nil {
+	if err := names.Serve(h.ctx, &h.standIns, h.namesPort); err != nil {
 		return ""
 	}
+	h.resolver = names.Resolver()
 	theHouse.Names = &resolve.Resolver{Servers: []string{names.Resolver()}, Port: names.Port}
 	theHouse.NamesScreen = h.standIn(func(string) (http.Handler, error) { return names, nil })
 	return theHouse.NamesScreen
@@ -307,7 +310,7 @@ func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
 	}
 	if screen := h.standInNames(theHouse); screen != "" {
-		fmt.Fprintf(out, "\nName servers of the demo (Settings, “Address and domains”)\n  %s\n", screen)
+		fmt.Fprintf(out, "\nName servers of the demo (Settings, “Address and domains”)\n  %s to set records, %s to ask them\n", screen, h.resolver)
 		fmt.Fprintf(out, "  To open its domains in a browser, start it with --host-resolver-rules=\"MAP *.example 127.0.0.1\",\n  or add them to the hosts file: 127.0.0.1 %s\n", demo.OwnDomain)
 	}
 	fmt.Fprintln(out, "\nCtrl-C stops it.")

@@ -185,7 +185,9 @@ func doDomain(c *web.Console, x *gin.Context) {
 	told := ""
 	switch x.PostForm("do") {
 	case "look":
-		err = domains.Look(ctx, c.House, me, site, name)
+		if err = domains.Look(ctx, c.House, me, site, name); err == nil && c.Certs != nil {
+			c.Certs.Again(name)
+		}
 	case "main":
 		err, told = domains.SetMain(ctx, c.House, me, site, name), "The site is at "+domain.Show(name)+". Its other addresses lead there."
 		if c.House.State().Site(site).Details.Apart {
