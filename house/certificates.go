@@ -8,8 +8,6 @@ import (
 	"velada/store"
 )
 
-const sealedCertificate = "certificate"
-
 // SaveCertificate keeps something for encrypted connections, sealed.
 func (h *House) SaveCertificate(ctx context.Context, name string, value []byte) error {
 	h.writing.Lock()

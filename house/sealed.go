@@ -25,10 +25,11 @@ type Keys struct {
 
 // What is sealed, so that nothing opens in the place of something else.
 const (
-	sealedSecret   = "secret"
-	sealedTOTP     = "second step"
-	sealedSettings = "settings"
-	sealedMail     = "mail"
+	sealedSecret      = "secret"
+	sealedCertificate = "certificate"
+	sealedTOTP        = "second step"
+	sealedSettings    = "settings"
+	sealedMail        = "mail"
 )
 
 // KeyFile is the name of the file with the keys of a house, beside its database.
@@ -109,6 +110,7 @@ func (k *Keys) reseal(ctx context.Context, db *sql.DB, plainOnly bool, again fun
 			store.EachSealed(ctx, tx, store.SealedSecrets, plainOnly, raw),
 			store.EachSealed(ctx, tx, store.SealedTOTP, plainOnly, as(sealedTOTP)),
 			store.EachSealed(ctx, tx, store.SealedSettings, plainOnly, as(sealedSettings)),
+			store.EachSealed(ctx, tx, store.SealedCerts, plainOnly, as(sealedCertificate)),
 			store.EachSealed(ctx, tx, store.SealedMails, plainOnly, as(sealedMail)),
 		)
 	})

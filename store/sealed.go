@@ -15,6 +15,7 @@ var (
 	SealedSecrets  = []Sealed{{"secrets", "name", "value"}}
 	SealedTOTP     = []Sealed{{"accounts", "who", "totp"}}
 	SealedSettings = []Sealed{{"settings", "name", "value"}}
+	SealedCerts    = []Sealed{{"certificates", "name", "sealed"}}
 	SealedMails    = []Sealed{{"mails", "id", "text"}, {"mails", "id", "html"}, {"mails", "id", "raw"}}
 )
 

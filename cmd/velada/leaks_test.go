@@ -102,6 +102,7 @@ func houseIn(t *testing.T, folder string) {
 func TestBackupsAndKeys(t *testing.T) {
 	folder := t.TempDir()
 	houseIn(t, folder)
+	keepCertificate(t, folder)
 	plain, keyed := filepath.Join(t.TempDir(), "plain"), filepath.Join(t.TempDir(), "keyed")
 	if out, err := command(t, "backup", plain, "--data", folder); err != nil {
 		t.Fatal(out, err)
@@ -132,6 +133,9 @@ func TestBackupsAndKeys(t *testing.T) {
 			return err
 		}
 		_, err = h.Outbox.Mails(context.Background(), "", 9)
+		if err == nil {
+			_, err = h.Certificate(context.Background(), "a")
+		}
 		return err
 	}
 	before := filepath.Join(keyed, house.KeyFile)
@@ -218,5 +222,22 @@ func TestBodiesMayBeSlowAndNotStandStill(t *testing.T) {
 	}
 	if err := send(3, 0); !errors.Is(err, errStalled) {
 		t.Errorf("one that stands still: %v", err)
+	}
+}
+
+// keepCertificate has the house in a folder keep something for encrypted connections.
+func keepCertificate(t *testing.T, folder string) {
+	t.Helper()
+	db, err := store.Open(context.Background(), filepath.Join(folder, "velada.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	h, err := house.Open(context.Background(), db, time.Now)
+	if err == nil {
+		err = h.SaveCertificate(context.Background(), "a", []byte("a key"))
+	}
+	if err != nil {
+		t.Fatal(err)
 	}
 }
