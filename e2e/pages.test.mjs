@@ -190,7 +190,7 @@ test("a renamed page and a renamed site answer at their old addresses", async ()
   assert.equal((await house.ask("hill", "/the-forty")).status, 200);
   await ines.getByLabel("Short name").fill("night");
   await ines.getByLabel("leads to").selectOption("/open-nights");
-  await ines.getByRole("button", { name: "Save" }).click();
+  await ines.locator("form", { has: ines.getByLabel("Short name") }).getByRole("button", { name: "Save" }).click();
   await ines.getByText("/go/night").first().waitFor();
   assert.equal((await house.ask("hill", "/go/night")).headers.location, "/open-nights");
 });

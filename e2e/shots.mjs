@@ -91,12 +91,13 @@ await admin.getByLabel("Note").fill("The third week, and a reminder");
 await admin.getByRole("button", { name: "Publish edition 8" }).click();
 await admin.getByText("Edition 8 is live.").waitFor();
 
-await admin.goto(`${house.console}/sites/society/settings/address`);
-await admin.getByLabel("Short name").fill("night");
-await admin.getByLabel("leads to").selectOption("/open-nights");
-await admin.getByRole("button", { name: "Save" }).click();
-await admin.getByText("/go/night").first().waitFor();
-await shoot(admin, "settings");
+const [results, domains] = [await narrow(632), await narrow(632)];
+for (const view of [results, domains]) await signIn(view, house);
+await results.goto(`${house.console}/sites/variable-stars/settings`);
+await domains.goto(`${house.console}/sites/society/settings/address`);
+await domains.getByText("It leads elsewhere: to old-host.example.").waitFor();
+await domains.evaluate(() => document.querySelector("#domains").scrollIntoView());
+await beside("settings", 632, results, domains);
 
 
 await admin.goto(`${house.console}/sites/society/team?invite=new`);

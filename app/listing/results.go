@@ -334,8 +334,22 @@ func noteSite(ctx context.Context, h *house.House, s *house.State, site string, 
 	})
 }
 
+// others lists the origins at which a site answers or leads on, beside its own.
+func others(h *house.House, of *house.Site, origin string) (list []string) {
+	at := func(host string) string { return strings.Replace(h.SiteURL("*"), "*."+h.Base, host, 1) }
+	if home := at(of.Address + "." + h.Base); home != origin {
+		list = append(list, home)
+	}
+	for _, d := range of.Domains {
+		if there := at(d.Name); !d.Proven.IsZero() && there != origin {
+			list = append(list, there)
+		}
+	}
+	return list
+}
+
 // LeadHere lists the addresses that lead to the page at a path, beside its own: short names,
-// where it stood before, and addresses that the site had.
+// where it stood before, addresses that the site had, and its domains.
 func LeadHere(ctx context.Context, h *house.House, s *house.State, site, path string) ([]string, error) {
 	of, origin := s.Site(site), h.SiteURL(site)
 	list := []string{}
@@ -355,6 +369,9 @@ func LeadHere(ctx context.Context, h *house.House, s *house.State, site, path st
 	}
 	for _, o := range old {
 		list = append(list, h.SiteURL(o.Address)+access.EscapePath(path))
+	}
+	for _, other := range others(h, of, origin) {
+		list = append(list, other+access.EscapePath(path))
 	}
 	slices.Sort(list)
 	return list, nil

@@ -5,12 +5,15 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"velada/app/domains"
+	"velada/app/listing"
+	"velada/app/pages"
 	"velada/core/access"
 	"velada/demo"
 	"velada/demo/demotest"
@@ -128,8 +131,13 @@ func TestASiteAnswersAtItsDomain(t *testing.T) {
 			t.Errorf("%s: %d %s", path, r.StatusCode, r.Header.Get("Location"))
 		}
 	}
-	if got := o.get("http://society.localhost:8080/velada/decide").StatusCode; got == 308 {
-		t.Error("servers that ask are led away")
+	for _, host := range []string{"society.localhost", "www.hill.example"} {
+		if got := o.get("http://" + host + ":8080/velada/decide").StatusCode; got != o.get("http://variable-stars.localhost:8080/velada/decide").StatusCode {
+			t.Errorf("servers that ask %s get %d", host, got)
+		}
+	}
+	if lead, err := listing.LeadHere(ctx, o.house, o.house.State(), "society", "/visit"); err != nil || !slices.Contains(lead, "http://society.localhost:8080/visit") {
+		t.Error(lead, err)
 	}
 	if body := o.read("http://www.hill.example:8080/visit"); !strings.Contains(body, `<link rel="canonical" href="http://www.hill.example:8080/visit" />`) {
 		t.Error("the page says it is elsewhere")
@@ -137,6 +145,13 @@ func TestASiteAnswersAtItsDomain(t *testing.T) {
 	if body := o.read("http://www.hill.example:8080/sitemap.xml"); !strings.Contains(body, "<loc>http://www.hill.example:8080/visit</loc>") {
 		t.Error(body)
 	}
+	o.must(pages.ChangeAddress(ctx, o.house, ines, "society", "members-club"))
+	for _, host := range []string{"society.localhost", "members-club.localhost"} {
+		if r := o.get("http://" + host + ":8080/visit"); r.Header.Get("Location") != "http://www.hill.example:8080/visit" {
+			t.Errorf("after the site moved %s leads to %q", host, r.Header.Get("Location"))
+		}
+	}
+	o.must(pages.ChangeAddress(ctx, o.house, ines, "members-club", "society"))
 	o.must(domains.SetApart(ctx, o.house, ines, "society", true))
 	if r := o.get("http://society.localhost:8080/visit"); r.StatusCode != 200 {
 		t.Error("each was to answer itself")
@@ -232,9 +247,9 @@ func TestSigningInAtADomain(t *testing.T) {
 		tx.Site("variable-stars").State = "draft"
 		return nil
 	}))
-	for _, host := range []string{"variable-stars.localhost", "www.hill.example"} {
-		if r := o.get("http://" + host + ":8080/notes"); r.StatusCode != 404 || r.Header.Get("Location") != "" {
-			t.Errorf("%s tells of a draft: %d", host, r.StatusCode)
+	for _, at := range []string{"variable-stars.localhost:8080/notes", "www.hill.example:8080/notes", "www.hill.example:8080/velada/sign-in?path=/"} {
+		if r := o.get("http://" + at); r.StatusCode != 404 || r.Header.Get("Location") != "" {
+			t.Errorf("%s tells of a draft: %d", at, r.StatusCode)
 		}
 	}
 }

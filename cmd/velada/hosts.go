@@ -84,7 +84,7 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // proven.
 func (h *hosts) own(w http.ResponseWriter, r *http.Request, host string) {
 	address := ""
-	if s := h.house.State(); s != nil {
+	if s := h.house.State(); s != nil && h.house.KnowsHost(host) { // that of a draft is nobody's yet
 		address = s.AtDomain(host)
 	}
 	if address == "" {
