@@ -257,7 +257,7 @@ func TestListingOnScreen(t *testing.T) {
 	d.shows("/sites/society/settings/elsewhere", "with the secret of this site")
 	d.post("/sites/society/settings/short", "name", "Hill", "path", "/visit")
 	d.shows("/sites/society/settings/address", "http://society.localhost/go/hill")
-	d.shows("/sites/society/sheet", "society.localhost/go/hill", "/sites/society/short/hill.svg")
+	d.shows("/sites/society/hand-out?page=/visit&short=hill", "society.localhost/go/hill")
 	if status, body, _ := d.post("/sites/society/settings/short", "name", "a b", "path", "/"); status != 422 || !strings.Contains(body, "A short name has") {
 		t.Errorf("a bad short name: %d", status)
 	}

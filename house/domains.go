@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"velada/core/domain"
+	"velada/domain"
 	"velada/store"
 )
 

@@ -13,7 +13,7 @@ import (
 
 	"github.com/miekg/dns"
 
-	"velada/core/domain"
+	"velada/domain"
 )
 
 // Resolver asks a resolver, and the name servers that it knows of.

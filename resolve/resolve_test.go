@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"velada/core/domain"
+	"velada/domain"
 	"velada/resolve"
 	"velada/standin"
 )

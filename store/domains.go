@@ -8,7 +8,7 @@ import (
 	"fmt"
 	"time"
 
-	"velada/core/domain"
+	"velada/domain"
 )
 
 // Domain is a domain of a site's owner.

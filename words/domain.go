@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"velada/core/domain"
+	"velada/domain"
 )
 
 // Leads says in words where records lead, as in "the machine 203.0.113.7".

@@ -19,7 +19,7 @@ import (
 	"github.com/mholt/acmez/v3/acme"
 	"go.uber.org/zap"
 
-	"velada/core/domain"
+	"velada/domain"
 	"velada/house"
 )
 

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"time"
 
-	"velada/core/domain"
+	"velada/domain"
 	"velada/store"
 	"velada/words"
 )

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"velada/core/domain"
+	"velada/domain"
 	"velada/store"
 )
 

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"velada/core/access"
-	"velada/core/domain"
+	"velada/domain"
 	"velada/house"
 	"velada/identity"
 	"velada/store"

@@ -9,9 +9,9 @@ import (
 
 	"velada/core/access"
 	"velada/core/content"
-	"velada/core/domain"
 	"velada/core/listing"
 	"velada/core/rounds"
+	"velada/domain"
 	"velada/house"
 	"velada/store"
 	"velada/words"

@@ -155,6 +155,7 @@ func (i *issuing) visit(host, path string) (*http.Response, error) {
 // Certificates are got for the house's hosts and for proven domains, and for nothing else; they
 // are kept, and a failure is not tried again at once.
 func TestCertificatesByACME(t *testing.T) {
+	t.Parallel()
 	i := openIssuing(t, 3600)
 	ctx := t.Context()
 	for host, path := range map[string]string{"velada.localhost": "/sign-in", "society.localhost": "/visit"} {
@@ -235,6 +236,7 @@ func (i *issuing) plain(t *testing.T) {
 
 // A certificate is renewed before it ends.
 func TestCertificatesAreRenewed(t *testing.T) {
+	t.Parallel()
 	i := openIssuing(t, 12)
 	serial := func() string {
 		r, err := i.visit("society.localhost", "/visit")

@@ -16,7 +16,7 @@ import (
 	"velada/app/certs"
 	"velada/app/domains"
 	"velada/console/web"
-	"velada/core/domain"
+	"velada/domain"
 	"velada/house"
 	"velada/store"
 	"velada/words"
