@@ -6,7 +6,7 @@ export CHROMIUM ?= /usr/bin/chromium
 
 TEMPLATES = $$(git ls-files -co --exclude-standard '*.html')
 
-.PHONY: demo check assets format vet build test fuzz e2e shots bench tools
+.PHONY: demo check assets format vet build test fuzz e2e shots bench tools neighbours
 
 # Compiling shows how far it is: the first time everything that Velada stands on is fetched and compiled too.
 demo:
@@ -60,6 +60,10 @@ assets-current: assets
 e2e: build
 	go build -o bin/pebble github.com/letsencrypt/pebble/v2/cmd/pebble
 	node --test --test-concurrency=$$(nproc) --test-timeout=420000 --test-force-exit e2e/
+
+# What others made, beside Velada: slow, and fetches what Debian ships.
+neighbours:
+	.ci/neighbours
 
 shots: build
 	node e2e/shots.mjs

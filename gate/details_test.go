@@ -3,6 +3,7 @@ package gate
 import (
 	"context"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
@@ -161,8 +162,13 @@ func TestPagesWithALookOfTheirOwn(t *testing.T) {
 	}
 	d.describe("society", store.Details{Scripts: true}, nil)
 	r = d.ask(asked{site: "society", path: "/"})
-	if policy := r.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "sandbox allow-scripts") || strings.Contains(policy, "allow-same-origin") {
-		t.Errorf("scripts that may run must not reach the site's cookies: %s", policy)
+	if policy := r.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "sandbox allow-same-origin allow-scripts") || !strings.Contains(policy, "form-action 'self'") {
+		t.Errorf("scripts cannot search their own site: %s", policy)
+	}
+	w := httptest.NewRecorder()
+	d.gate.serveFor(w, httptest.NewRequest("GET", "/", nil), "society", &As{Policy: d.house.State().Policy, At: access.At(d.now), May: func(string) bool { return true }})
+	if policy := w.Result().Header.Get("Content-Security-Policy"); !strings.Contains(policy, "sandbox allow-scripts") || strings.Contains(policy, "allow-same-origin") {
+		t.Errorf("scripts reach other sites through the looking glass: %s", policy)
 	}
 	if js := d.ask(asked{site: "society", path: "/run.js"}); !strings.HasPrefix(js.Header.Get("Content-Type"), "text/javascript") {
 		t.Error(js.Header.Get("Content-Type"))

@@ -220,13 +220,13 @@ func (q *request) serve(raw string) {
 			return
 		}
 	}
-	if d.Outcome == access.Missing && q.as == nil && q.moved() {
+	if d.Outcome == access.Missing && q.as == nil && (q.moved() || q.byFile()) {
 		q.count(d, http.StatusPermanentRedirect)
 		return
 	}
-	if d.Outcome == access.Open && raw != q.path && !samePath(raw, q.path) {
+	if d.Outcome == access.Open && !q.atItsAddress(raw) {
 		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Redirect(q.w, q.Request, escape(q.path)+query(q.Request), http.StatusPermanentRedirect)
+		http.Redirect(q.w, q.Request, edition.URLPath(q.path)+query(q.Request), http.StatusPermanentRedirect)
 		return
 	}
 	q.count(d, 0)
@@ -242,8 +242,13 @@ func (q *request) edition() *house.LiveEdition {
 	return q.state.Site(q.address).Live
 }
 
-// samePath reports whether a raw path is just the escaped form of a path.
-func samePath(raw, path string) bool { return strings.EqualFold(raw, escape(path)) }
+// atItsAddress reports whether a page that opens was asked for as its address is written.
+func (q *request) atItsAddress(raw string) bool {
+	if p := q.edition().Page(q.path); p != nil && p.Folder && q.path != "/" {
+		return strings.EqualFold(raw, escape(q.path)+"/")
+	}
+	return raw == q.path || strings.EqualFold(raw, escape(q.path))
+}
 
 func query(r *http.Request) string {
 	if r.URL.RawQuery == "" {
@@ -328,6 +333,8 @@ func (q *request) own(rest string) {
 	case q.asMember().members(rest):
 	case rest == "search" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
 		q.search()
+	case rest == "pages" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
+		q.contents()
 	case rest == "pass" && q.Method == http.MethodPost:
 		q.enterPass()
 	case rest == "leave" && q.Method == http.MethodPost:

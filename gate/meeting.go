@@ -67,6 +67,8 @@ type sight struct {
 	Title      string
 	HTML       template.HTML
 	Menu       []menuItem
+	More       bool           // the menu goes on, on a page of its own
+	Contents   *contentsSight // that page
 	NoIndex    bool
 	SignedIn   string // who, or ""
 	HasPass    bool
@@ -162,14 +164,20 @@ func (q meeting) sight(title string) *sight {
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
-		for _, p := range e.Menu { // only what opens: a title can say too much
-			if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
-				s.Menu = append(s.Menu, menuItem{escape(p.Path), p.Title, p.Path == q.path})
-			}
-		}
+		s.Menu, s.More = q.opening(e.Menu[:min(len(e.Menu), mostMenu)]), len(e.Menu) > mostMenu
 	}
 	s.Search = len(s.Menu) > 0 && q.searchable()
 	return s
+}
+
+// opening lists just the pages that open to the visitor: a title can say too much.
+func (q meeting) opening(pages []*house.LivePage) (list []menuItem) {
+	for _, p := range pages {
+		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
+			list = append(list, menuItem{q.edition().URLPath(p.Path), p.Title, p.Path == q.path})
+		}
+	}
+	return list
 }
 
 // corner is the sign-in corner of the site's pages.
@@ -394,7 +402,7 @@ func (q meeting) crawlers() {
 		h.Set("Content-Type", "application/xml; charset=utf-8")
 		var addresses []string
 		for _, path := range q.site.Listed(q.at) {
-			addresses = append(addresses, origin+escape(path))
+			addresses = append(addresses, origin+q.state.Site(q.address).Live.URLPath(path))
 		}
 		b.Write(listing.Sitemap(addresses))
 	}

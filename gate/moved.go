@@ -34,6 +34,20 @@ func (q *request) moved() bool {
 	return true
 }
 
+// byFile leads whoever asks for a page by the name of the file in which it came, as links between
+// files do, to where it stands, if it opens to them. It reports whether it did.
+func (q *request) byFile() bool {
+	edition := q.state.Site(q.address).Live
+	p := edition.ByFile(q.path)
+	if p == nil || q.site.Decide(p.Path, &q.visitor, q.at).Outcome != access.Open {
+		return false
+	}
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	http.Redirect(q.w, q.Request, edition.URLPath(p.Path)+query(q.Request), http.StatusPermanentRedirect)
+	return true
+}
+
 // short leads from a short name to its page, or to the door of that.
 func (q *request) short(name string) {
 	path := q.state.Site(q.address).Short[strings.ToLower(name)]

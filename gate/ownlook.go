@@ -2,15 +2,19 @@ package gate
 
 import (
 	"net/http"
+	"net/url"
 	"regexp"
 	"strconv"
+	"strings"
+
+	"velada/core/content"
 )
 
 // A page that came as HTML keeps its own look, in a sandbox that runs nothing,
 // unless a steward lets the site's own scripts run.
 const (
-	ownLookSecurity    = "sandbox allow-same-origin allow-popups; default-src 'self' data:; script-src 'none'; style-src 'self' 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
-	ownScriptsSecurity = "sandbox allow-scripts allow-popups; default-src 'self' data:; script-src 'self' 'unsafe-inline'; style-src 'self' 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'self'"
+	ownLookSecurity    = "sandbox allow-same-origin allow-popups; default-src 'self' data:; script-src 'none'; style-src 'self' 'unsafe-inline'; base-uri 'self'; form-action 'none'; frame-ancestors 'self'"
+	ownScriptsSecurity = "sandbox allow-scripts allow-popups allow-forms; default-src 'self' data:; script-src 'self' 'unsafe-inline'; style-src 'self' 'unsafe-inline'; base-uri 'self'; form-action 'self'; frame-ancestors 'self'"
 )
 
 var headElement = regexp.MustCompile(`(?i)<head[^>]*>`)
@@ -19,10 +23,20 @@ var headElement = regexp.MustCompile(`(?i)<head[^>]*>`)
 func (q *request) ownLook(page string) {
 	headers(q.w)
 	h := q.w.Header()
-	h.Set("Content-Type", "text/html; charset=utf-8")
+	if to := content.LeadsOn(page); to != "" { // a sandbox lets no page lead on by itself
+		if at, err := url.Parse(to); err == nil && at.Host == "" && at.Scheme == "" && q.URL.ResolveReference(at).Path != q.URL.Path {
+			h.Set("Cache-Control", "private, no-store")
+			http.Redirect(q.w, q.Request, to, http.StatusFound)
+			return
+		}
+	}
+	h.Set("Content-Type", "text/html; charset="+content.CharsetOf(page))
 	h.Set("Content-Security-Policy", ownLookSecurity)
 	if q.state.Site(q.address).Details.Scripts {
-		h.Set("Content-Security-Policy", ownScriptsSecurity)
+		h.Set("Content-Security-Policy", strings.Replace(ownScriptsSecurity, "sandbox", "sandbox allow-same-origin", 1))
+		if q.as != nil { // the looking glass shows other sites at the same host
+			h.Set("Content-Security-Policy", ownScriptsSecurity)
+		}
 	}
 	if q.site.NoIndex(q.path, q.at) {
 		h.Set("X-Robots-Tag", "noindex")

@@ -35,17 +35,14 @@ var (
 	packedWith = []string{"gzip"}
 )
 
-// mostMenuKept is how many items a menu may have of which each can be told in a key.
-const mostMenuKept = 64
-
 // renderedKey is what the page at the path depends on; false where it may not be
 // kept, since more than this tells on it.
 func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
-	if q.as != nil || page.Own || len(e.Menu) > mostMenuKept || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
+	if q.as != nil || page.Own || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
 		return house.RenderedKey{}, false
 	}
 	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0, Member: q.site.IsMember(q.visitor.Identity)}
-	for i, p := range e.Menu {
+	for i, p := range e.Menu[:min(len(e.Menu), mostMenu)] { // each a bit
 		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
 			key.Menu |= 1 << i
 		}

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"time"
 
+	"velada/core/access"
+	"velada/core/content"
 	"velada/store"
 )
 
@@ -20,6 +22,7 @@ type LiveEdition struct {
 	Menu   []*LivePage          // in order
 	Files  map[string]*LiveFile // by path
 	byID   map[string]*LivePage
+	byFile map[string]*LivePage // by the path of the file that they came in, where they stand elsewhere
 }
 
 // LivePage is a page of the live edition.
@@ -27,6 +30,7 @@ type LivePage struct {
 	ID, Path, Title string
 	InMenu          bool
 	Own             bool // HTML with a look of its own
+	Folder          bool // the front of a folder, whose links lead from within it: its address ends in /
 	listing         bool
 	mark            [16]byte // of what it says
 	html            *string  // of a working copy, which is not stored
@@ -61,6 +65,22 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 		return nil
 	}
 	return e.byID[id]
+}
+
+// ByFile is the page that came in the file at a path, where it stands elsewhere, or nil.
+func (e *LiveEdition) ByFile(path string) *LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.byFile[path]
+}
+
+// URLPath is the path of a page in addresses, escaped.
+func (e *LiveEdition) URLPath(path string) string {
+	if p := e.Page(path); p != nil && p.Folder && path != "/" {
+		return access.EscapePath(path) + "/"
+	}
+	return access.EscapePath(path)
 }
 
 // working returns the outline of a working copy beside what is live.
@@ -153,6 +173,12 @@ func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
 			page.html = &e.Pages[i].HTML
 		}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
+		if p.File != "" {
+			page.Folder = page.Own && content.IsFront(p.File)
+			if file, err := access.DocumentPath("/" + p.File); err == nil && file != p.Path {
+				put(&l.byFile, file, page)
+			}
+		}
 		if p.InMenu {
 			l.Menu = append(l.Menu, page)
 		}

@@ -25,8 +25,8 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
 	for i, p := range e.Pages {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body))
+			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark, file, head) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body), p.File, p.Head)
 		}
 	}
 	for _, f := range e.Files {
@@ -67,11 +67,11 @@ func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Editi
 	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var p Page
-		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark); err == nil {
+		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark, &p.File); err == nil {
 			bySite[site].Pages = append(bySite[site].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark, p.file FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
@@ -97,8 +97,8 @@ func FindEdition(ctx context.Context, q Reader, site SiteID, number int) (*Editi
 	}
 	e := list[0]
 	e.Pages, err = collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
-		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing, &p.Kind)
-	}, `SELECT id, path, title, body, html, in_menu, listing, kind FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
+		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing, &p.Kind, &p.File, &p.Head)
+	}, `SELECT id, path, title, body, html, in_menu, listing, kind, file, head FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}

@@ -23,6 +23,8 @@ type Page struct {
 	Version     int  // working copies only: how often it was saved
 	SavedAt     time.Time
 	SavedBy     Who
+	File        string // what it was called in the archive that it came from; "" where it was written here
+	Head        string // the front matter that it had there
 	Mark        string // of its title and body, where it is read without them
 }
 
@@ -34,11 +36,11 @@ type PageSave struct {
 	Title, Body string
 }
 
-const pageColumns = `id, path, title, body, in_menu, listing, version, saved_at, saved_by, kind`
+const pageColumns = `id, path, title, body, in_menu, listing, version, saved_at, saved_by, kind, file, head`
 
 func scanPage(r *sql.Rows) (p Page, err error) {
 	var at int64
-	err = r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.InMenu, &p.Listing, &p.Version, &at, &p.SavedBy, &p.Kind)
+	err = r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.InMenu, &p.Listing, &p.Version, &at, &p.SavedBy, &p.Kind, &p.File, &p.Head)
 	if at > 0 {
 		p.SavedAt = time.Unix(at, 0)
 	}
@@ -71,9 +73,9 @@ func mark(title, body string) string {
 
 // AddPage adds a page at the end of a working copy.
 func AddPage(ctx context.Context, q Queryer, site SiteID, p Page) error {
-	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind, mark)
-		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11, ?12)`,
-		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body))
+	err := exec(ctx, q, `INSERT INTO pages (site, id, path, title, body, position, in_menu, listing, version, saved_at, saved_by, kind, mark, file, head)
+		VALUES (?1, ?2, ?3, ?4, ?5, (SELECT coalesce(max(position), -1) + 1 FROM pages WHERE site = ?1), ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)`,
+		site, p.ID, p.Path, p.Title, p.Body, p.InMenu, p.Listing, max(1, p.Version), p.SavedAt.Unix(), p.SavedBy, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body), p.File, p.Head)
 	if err != nil {
 		return fmt.Errorf("writing the page %s: %w", p.Path, err)
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 
 	"velada/core/access"
 	"velada/core/content"
@@ -64,6 +63,10 @@ func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 // archivePages reads the pages of an archive for the place of those before, and notes
 // which paths they take.
 func archivePages(archive *content.Archive, before []store.Page, taken map[string]string) (list []store.Page, err error) {
+	stood := make(map[string]store.Page, len(before))
+	for _, p := range before {
+		stood[p.Path] = p
+	}
 	for _, p := range archive.Pages {
 		normal, err := house.CheckPath(nil, "", p.Path)
 		if err != nil {
@@ -77,13 +80,13 @@ func archivePages(archive *content.Archive, before []store.Page, taken map[strin
 		taken[normal] = p.Path
 		page := store.Page{
 			ID: identity.Token()[:16], Path: normal, Title: p.Title, Body: p.Body, Kind: "markdown",
-			InMenu: p.InMenu, Listing: p.Listing, Version: 1,
+			InMenu: p.InMenu, Listing: p.Listing, Version: 1, File: p.File, Head: p.Head,
 		}
 		if p.HTML {
 			page.Kind = "html"
 		}
-		if i := slices.IndexFunc(before, func(old store.Page) bool { return old.Path == normal }); i >= 0 {
-			page.ID, page.Version = before[i].ID, before[i].Version+1
+		if old, there := stood[normal]; there {
+			page.ID, page.Version = old.ID, old.Version+1
 		}
 		list = append(list, page)
 	}
@@ -116,7 +119,7 @@ func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 	sees := func(path string) bool { return h.Can(a, site, path).Has(access.Preview) }
 	for _, p := range pages {
 		if sees(p.Path) {
-			archive.Pages = append(archive.Pages, content.ArchivePage{Path: p.Path, Title: p.Title, HTML: p.Kind == "html", Body: p.Body, InMenu: p.InMenu, Listing: p.Listing})
+			archive.Pages = append(archive.Pages, content.ArchivePage{Path: p.Path, Title: p.Title, HTML: p.Kind == "html", Body: p.Body, InMenu: p.InMenu, Listing: p.Listing, File: p.File, Head: p.Head})
 		}
 	}
 	for _, f := range files {

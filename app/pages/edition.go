@@ -29,7 +29,24 @@ func PutEdition(ctx context.Context, q store.Queryer, site *access.Site, e *stor
 	return live, store.SetLive(ctx, q, e.Site, e.Number)
 }
 
+// placed returns where the pages of a site stand, for the links in them.
+func placed(pages []store.Page) func(p store.Page) content.Place {
+	byFile := map[string]string{}
+	for _, p := range pages {
+		if p.File != "" {
+			byFile[p.File] = p.Path
+		}
+	}
+	return func(p store.Page) content.Place {
+		return content.Place{File: p.File, Page: func(file string) (string, bool) {
+			path, there := byFile[file]
+			return path, there
+		}}
+	}
+}
+
 func renderPages(ctx context.Context, pages []store.Page) error {
+	place := placed(pages)
 	for i := range pages {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -41,7 +58,7 @@ func renderPages(ctx context.Context, pages []store.Page) error {
 			pages[i].HTML = pages[i].Body
 			continue
 		}
-		html, err := content.Render(pages[i].Body)
+		html, err := content.RenderAt(pages[i].Body, place(pages[i]))
 		if err != nil {
 			return fmt.Errorf("%s: %w", pages[i].Path, err)
 		}

@@ -40,7 +40,8 @@ type PageDifference struct {
 	Kind         string // added, changed, moved, deleted
 	Path, Before string // Before is where it stood, if elsewhere
 	Title, Was   string
-	HTML         string // its text with what is new in ins and what is gone in del; "" where that is the same
+
+	before, after string // its text, see Differences
 }
 
 // FileDifference is a file that an edition adds, changes or deletes.
@@ -119,8 +120,8 @@ func planReturn(ctx context.Context, h *house.House, site string, number int, sh
 	return plan(ctx, h, site, e, shown)
 }
 
-// plan works out what an edition would change; shown also how each page reads
-// differently, which takes long and is done for whoever looks at it alone.
+// plan works out what an edition would change; shown also which links lead nowhere, which takes
+// long and is done for whoever looks at it alone.
 func plan(ctx context.Context, h *house.House, site string, e *store.Edition, shown bool) (*Publication, error) {
 	s := h.State()
 	doc := s.SiteDocument(site)
@@ -140,7 +141,7 @@ func plan(ctx context.Context, h *house.House, site string, e *store.Edition, sh
 		was = &store.Edition{}
 	}
 	e.Files = keepTables(e.Pages, e.Files)
-	moves, err := p.comparePages(ctx, was, shown)
+	moves, err := p.comparePages(ctx, was)
 	if err != nil {
 		return nil, err
 	}
@@ -176,22 +177,29 @@ func stoodAt(site *access.Site, moves map[string]string) *access.Site {
 	return &moved
 }
 
-// longestDifferences is how long the differences of all pages may take together;
+// longestDifferences is how long the differences of all pages that are shown may take together;
 // those of the pages that are left are not shown word by word.
 const longestDifferences = 3 * time.Second
 
-// comparePages finds what differs, page by page, and returns where pages moved.
-func (p *Publication) comparePages(ctx context.Context, was *store.Edition, shown bool) (map[string]string, error) {
+// Differences returns how the texts of some pages change, as they are read: with what is new in
+// ins and what is gone in del; "" where a text is the same.
+func Differences(ctx context.Context, of []PageDifference) []string {
 	began := time.Now()
-	difference := func(before, after string) string {
-		if !shown || ctx.Err() != nil {
-			return ""
+	list := make([]string, len(of))
+	for i, d := range of {
+		switch {
+		case d.before == d.after || ctx.Err() != nil:
+		case time.Since(began) > longestDifferences:
+			list[i] = tooLong
+		default:
+			list[i] = difference(d.before, d.after)
 		}
-		if time.Since(began) > longestDifferences {
-			return tooLong
-		}
-		return difference(before, after)
 	}
+	return list
+}
+
+// comparePages finds what differs, page by page, and returns where pages moved.
+func (p *Publication) comparePages(ctx context.Context, was *store.Edition) (map[string]string, error) {
 	before := map[string]store.Page{}
 	for _, page := range was.Pages {
 		before[page.ID] = page
@@ -203,8 +211,7 @@ func (p *Publication) comparePages(ctx context.Context, was *store.Edition, show
 		d := PageDifference{Path: page.Path, Title: page.Title}
 		switch {
 		case !there:
-			d.Kind = "added"
-			d.HTML = difference("", page.Body)
+			d.Kind, d.after = "added", page.Body
 		case old.Path != page.Path:
 			d.Kind, d.Before = "moved", old.Path
 			moves[old.Path] = page.Path
@@ -218,14 +225,14 @@ func (p *Publication) comparePages(ctx context.Context, was *store.Edition, show
 				d.Was = old.Title
 			}
 			if old.Body != page.Body {
-				d.HTML = difference(old.Body, page.Body)
+				d.before, d.after = old.Body, page.Body
 			}
 		}
 		p.Pages = append(p.Pages, d)
 	}
 	for _, page := range was.Pages {
 		if _, left := before[page.ID]; left {
-			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, HTML: difference(page.Body, "")})
+			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, before: page.Body})
 		}
 	}
 	return moves, ctx.Err()
@@ -297,11 +304,12 @@ func (p *Publication) findBroken(ctx context.Context) {
 	for _, f := range p.Edition.Files {
 		there[f.Path] = true
 	}
+	place := placed(p.Edition.Pages)
 	for _, page := range p.Edition.Pages {
 		if page.Kind == "html" || ctx.Err() != nil {
 			continue
 		}
-		for _, to := range content.Links(page.Body) {
+		for _, to := range content.LinksAt(page.Body, place(page)) {
 			normal, err := access.URLPath(to)
 			if err != nil || !there[normal] && !access.Covers("/velada", normal) && !access.Covers("/go", normal) {
 				p.Broken = append(p.Broken, BrokenLink{page.Path, to})
@@ -410,11 +418,20 @@ func (p *Publication) firstSights(s *house.State, at access.Instant) {
 		p.Sees = append(p.Sees, *byWho[who])
 	}
 	const most = 30
+	same := map[string]int{} // where pages that the same people see are told of
 	for _, site := range p.Impact.Sites {
 		for _, page := range site.Pages {
-			if ids := people[page.Path]; len(ids) > 0 {
-				p.Sees = append(p.Sees, FirstSight{Names: ids[:min(len(ids), most)], Count: len(ids), Pages: []string{page.Path}})
+			ids := people[page.Path]
+			if len(ids) == 0 {
+				continue
 			}
+			who := strings.Join(ids, "\x00")
+			if i, told := same[who]; told {
+				p.Sees[i].Pages = append(p.Sees[i].Pages, page.Path)
+				continue
+			}
+			same[who] = len(p.Sees)
+			p.Sees = append(p.Sees, FirstSight{Names: ids[:min(len(ids), most)], Count: len(ids), Pages: []string{page.Path}})
 		}
 	}
 	address := p.Address

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,28 +24,32 @@ import (
 
 // publishView is what an edition would change, before it is live.
 type publishView struct {
-	Site       string
-	Number     int
-	First      bool
-	Back       bool // an earlier edition, to be gone back to
-	At         string
-	Note       string
-	Pages      []differenceRow
-	Outside    int // changes where one may see nothing
-	Files      []fileDifference
-	Menu       []string
-	Broken     []brokenRow
-	Moved      []string
-	Sees       []firstRow
-	Pictures   []pictureRow
-	Listed     []string
-	Nothing    bool
-	MayPublish bool
-	MayAsk     bool
-	Requests   []requestRow
-	Due        string
-	Form       web.Form
-	Parts      []web.Tab
+	Site         string
+	Number       int
+	First        bool
+	Back         bool // an earlier edition, to be gone back to
+	At           string
+	Note         string
+	Pages        []differenceRow
+	Outside      int // changes where one may see nothing
+	Files        []fileDifference
+	Menu         []string
+	Broken       []brokenRow
+	Moved        []string
+	Sees         []firstRow
+	Pictures     []pictureRow
+	Listed       string
+	Pager        web.Pager // of Pages
+	FilePager    web.Pager
+	MoreBroken   int
+	MorePictures int
+	Nothing      bool
+	MayPublish   bool
+	MayAsk       bool
+	Requests     []requestRow
+	Due          string
+	Form         web.Form
+	Parts        []web.Tab
 
 	// Before a site is live for the first time:
 	Cards     []getsCard
@@ -56,6 +61,7 @@ type publishView struct {
 
 type differenceRow struct {
 	Kind, Title, Was, Path, Before, URL string
+	Alone                               string // where its difference is shown alone
 	HTML                                template.HTML
 }
 
@@ -134,38 +140,22 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
 	v := &publishView{Site: site, First: plan.Live == nil}
 	if sees("/") { // whoever has a section alone is told of nothing else
-		v.Menu, v.Moved, v.Listed = plan.Menu, plan.Moved, plan.Listed
-	}
-	for _, d := range plan.Pages {
-		if !sees(d.Path) || d.Before != "" && !sees(d.Before) {
-			v.Outside++
-			continue
+		v.Menu, v.Moved = shortened(plan.Menu), shortened(plan.Moved)
+		if n := len(plan.Listed); n > 0 {
+			v.Listed = fmt.Sprintf("Search engines may list %d more: %s.", n, web.ShortList(plan.Listed))
 		}
-		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before, HTML: readable(c, site, d.HTML)}
-		if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == d.Path }); i >= 0 {
-			row.URL = "/sites/" + site + "/pages/" + plan.Edition.Pages[i].ID
-		}
-		v.Pages = append(v.Pages, row)
 	}
-	for _, d := range plan.Files {
-		if !sees(d.File.Path) {
-			v.Outside++
-			continue
-		}
-		v.Files = append(v.Files, fileDifference{d.Kind, d.File.Path, web.SizeWords(d.File.Size)})
+	at := make(map[string]store.Page, len(plan.Edition.Pages))
+	for _, p := range plan.Edition.Pages {
+		at[p.Path] = p
 	}
-	for _, b := range plan.Broken {
-		if !sees(b.On) {
-			continue
-		}
-		v.Broken = append(v.Broken, brokenRow{b.On, "/sites/" + site + "/pages?path=" + b.On, b.To})
-	}
+	v.differences(c, x, plan, at, sees)
 	titles := func(paths []string) string {
 		var names []string
 		for _, path := range paths {
 			name := path
-			if i := slices.IndexFunc(plan.Edition.Pages, func(p store.Page) bool { return p.Path == path }); i >= 0 {
-				name = plan.Edition.Pages[i].Title
+			if p, there := at[path]; there {
+				name = p.Title
 			}
 			names = append(names, name)
 		}
@@ -190,10 +180,70 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 		if !sees(f.Path) {
 			continue
 		}
+		if len(v.Pictures) == mostListed {
+			v.MorePictures++
+			continue
+		}
 		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
 	}
 	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
 	return v
+}
+
+// mostListed is how many lines of what is listed without pages of its own are shown.
+const mostListed = 30
+
+// differences lists what differs, a page of it at a time: how a text changes is worked out for
+// those that are shown alone.
+func (v *publishView) differences(c *web.Console, x *gin.Context, plan *pages.Publication, at map[string]store.Page, sees func(path string) bool) {
+	mine := slices.DeleteFunc(slices.Clone(plan.Pages), func(d pages.PageDifference) bool { return !sees(d.Path) || d.Before != "" && !sees(d.Before) })
+	files := slices.DeleteFunc(slices.Clone(plan.Files), func(d pages.FileDifference) bool { return !sees(d.File.Path) })
+	v.Outside = len(plan.Pages) - len(mine) + len(plan.Files) - len(files)
+	if only := x.Query("page"); only != "" {
+		mine = slices.DeleteFunc(mine, func(d pages.PageDifference) bool { return d.Path != only })
+	}
+	from, to := v.Pager.Cut(x, len(mine))
+	mine = mine[from:to]
+	left := mostDifferences
+	for i, html := range pages.Differences(x.Request.Context(), mine) {
+		d := mine[i]
+		row := differenceRow{Kind: d.Kind, Title: d.Title, Was: d.Was, Path: d.Path, Before: d.Before}
+		if left -= len(html); left >= 0 || i == 0 {
+			row.HTML = readable(c, v.Site, html)
+		} else if html != "" {
+			row.Alone = x.Request.URL.Path + "?" + url.Values{"page": {d.Path}, "number": x.Request.URL.Query()["number"]}.Encode()
+		}
+		if p, there := at[d.Path]; there {
+			row.URL = "/sites/" + v.Site + "/pages/" + p.ID
+		}
+		v.Pages = append(v.Pages, row)
+	}
+	from, to = v.FilePager.CutBy(x, "files", len(files))
+	for _, d := range files[from:to] {
+		v.Files = append(v.Files, fileDifference{d.Kind, d.File.Path, web.SizeWords(d.File.Size)})
+	}
+	for _, b := range plan.Broken {
+		if !sees(b.On) {
+			continue
+		}
+		if len(v.Broken) == mostListed {
+			v.MoreBroken++
+			continue
+		}
+		v.Broken = append(v.Broken, brokenRow{b.On, "/sites/" + v.Site + "/pages?path=" + b.On, b.To})
+	}
+}
+
+// mostDifferences is how many bytes of differences stand on one page of them; a text that changes
+// more is shown alone, when it is asked for.
+const mostDifferences = 100 << 10
+
+// shortened is a list of at most mostListed lines, the last of which tells of the others.
+func shortened(list []string) []string {
+	if len(list) <= mostListed {
+		return list
+	}
+	return append(slices.Clone(list[:mostListed]), "And "+web.Count(len(list)-mostListed, "more.", "more."))
 }
 
 func doPublish(c *web.Console, x *gin.Context) {

@@ -16,16 +16,19 @@ type Pager struct {
 }
 
 // Cut chooses the rows of a list of so many that the request's page shows: rows[from:to].
-func (p *Pager) Cut(x *gin.Context, of int) (from, to int) {
+func (p *Pager) Cut(x *gin.Context, of int) (from, to int) { return p.CutBy(x, "rows", of) }
+
+// CutBy is Cut for a list whose page the request names by a word of its own.
+func (p *Pager) CutBy(x *gin.Context, name string, of int) (from, to int) {
 	p.Of, p.Pages = of, (of+MostRows-1)/MostRows
-	page, _ := strconv.Atoi(x.Query("rows"))
+	page, _ := strconv.Atoi(x.Query(name))
 	page = min(max(page, 1), max(p.Pages, 1))
 	from = (page - 1) * MostRows
 	to = min(from+MostRows, of)
 	p.From, p.To = from+1, to
 	at := func(n int) string {
 		q := x.Request.URL.Query()
-		q.Set("rows", strconv.Itoa(n))
+		q.Set(name, strconv.Itoa(n))
 		return x.Request.URL.Path + "?" + q.Encode()
 	}
 	if page > 1 {

@@ -5,16 +5,11 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"html"
 	"io"
 	"path"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode/utf8"
-
-	"go.yaml.in/yaml/v3"
 )
 
 // Limits of an archive that comes in.
@@ -22,7 +17,7 @@ const (
 	MostArchive  = 64 << 20  // bytes as it comes
 	MostUnpacked = 256 << 20 // bytes of all that is in it
 	MostOneFile  = 16 << 20
-	MostFiles    = 2000
+	MostFiles    = 10_000
 )
 
 // Archive is a site as it comes in or goes out.
@@ -39,6 +34,8 @@ type ArchivePage struct {
 	InMenu      bool
 	Listing     bool
 	Order       int
+	File        string // its name in the archive; "" where it was never in one
+	Head        string // front matter as it stood there, with what follows up to the text
 }
 
 // ArchiveFile is a picture or another file of an archive.
@@ -52,14 +49,6 @@ var ErrArchive = errors.New("the archive is refused")
 
 func refuse(format string, args ...any) error {
 	return fmt.Errorf("%w: %s", ErrArchive, fmt.Sprintf(format, args...))
-}
-
-// front is the front matter of a page of Markdown.
-type front struct {
-	Title   string `yaml:"title"`
-	Menu    bool   `yaml:"menu"`
-	Listing *bool  `yaml:"listing,omitempty"`
-	Order   int    `yaml:"order,omitempty"`
 }
 
 // ReadArchive reads a ZIP of Markdown with front matter, or of plain static
@@ -77,7 +66,7 @@ func ReadArchive(data []byte) (*Archive, error) {
 	}
 	a := &Archive{}
 	left := int64(MostUnpacked)
-	seen := map[string]bool{}
+	seen := make(map[string]bool, len(z.File))
 	var names []string
 	for _, f := range z.File {
 		if name, err := entryPath(f); err == nil && name != "" {
@@ -108,17 +97,11 @@ func ReadArchive(data []byte) (*Archive, error) {
 	if len(a.Pages) == 0 {
 		return nil, refuse("there is no page in it: a page is a .md or .html file")
 	}
-	slices.SortStableFunc(a.Pages, func(x, y ArchivePage) int {
-		if x.Order != y.Order {
-			return x.Order - y.Order
-		}
-		return strings.Compare(x.Path, y.Path)
-	})
-	for i := range a.Pages {
-		if i > 0 && slices.ContainsFunc(a.Pages[:i], func(p ArchivePage) bool { return p.Path == a.Pages[i].Path }) {
-			return nil, refuse("two files would be the page %s", a.Pages[i].Path)
-		}
+	if err := a.keepApart(); err != nil {
+		return nil, err
 	}
+	slices.SortStableFunc(a.Pages, inOrder)
+	a.shortenMenu()
 	return a, nil
 }
 
@@ -163,38 +146,24 @@ func unpack(f *zip.File, left *int64) ([]byte, error) {
 	return data, nil
 }
 
-var titleElement = regexp.MustCompile(`(?is)<title[^>]*>(.*?)</title>`)
-
 // add takes an unpacked file for a page or a file.
 func (a *Archive) add(name string, data []byte) error {
 	ext := strings.ToLower(path.Ext(name))
-	p := ArchivePage{Path: pagePath(name), Listing: true}
+	p := ArchivePage{Path: pagePath(name), Listing: true, File: name}
 	switch ext {
 	case ".md", ".markdown":
 		if !utf8.Valid(data) {
 			return refuse("%q is not written in UTF-8", name)
 		}
-		var f front
-		body, err := cutFront(string(data), &f)
+		p.Head, p.Body = cutHead(string(data))
+		said, err := p.says()
 		if err != nil {
 			return refuse("the head of %q cannot be read: %v", name, err)
 		}
-		p.Title, p.Body, p.InMenu, p.Order = f.Title, body, f.Menu, f.Order
-		if f.Listing != nil {
-			p.Listing = *f.Listing
-		}
-		if p.Title == "" {
-			p.Title = firstHeading(body)
-		}
+		p.Title, p.InMenu, p.Listing, p.Order = said.Title, said.InMenu, said.Listing, said.Order
 	case ".html", ".htm":
-		if !utf8.Valid(data) {
-			return refuse("%q is not written in UTF-8", name)
-		}
 		p.HTML, p.Body = true, string(data)
-		if m := titleElement.FindStringSubmatch(p.Body); m != nil {
-			p.Title = strings.TrimSpace(html.UnescapeString(m[1]))
-		}
-		p.InMenu = strings.Count(p.Path, "/") == 1
+		p.Title, p.InMenu = TitleOf(p.Body), strings.Count(p.Path, "/") == 1
 	default:
 		a.Files = append(a.Files, ArchiveFile{"/" + name, data})
 		return nil
@@ -204,15 +173,6 @@ func (a *Archive) add(name string, data []byte) error {
 	}
 	a.Pages = append(a.Pages, p)
 	return nil
-}
-
-// pagePath is where a file's page stands: index files at their folder.
-func pagePath(name string) string {
-	p := "/" + strings.TrimSuffix(name, path.Ext(name))
-	if base := path.Base(p); base == "index" || base == "README" {
-		p = path.Dir(p)
-	}
-	return p
 }
 
 // topFolder is the folder that holds everything, with its slash, or "".
@@ -225,19 +185,6 @@ func topFolder(names []string) string {
 		return ""
 	}
 	return first + "/"
-}
-
-func cutFront(text string, f *front) (body string, err error) {
-	text = strings.ReplaceAll(strings.TrimPrefix(text, "\ufeff"), "\r\n", "\n")
-	rest, found := strings.CutPrefix(text, "---\n")
-	if !found {
-		return text, nil
-	}
-	head, body, found := strings.Cut(rest, "\n---\n")
-	if !found {
-		return text, nil
-	}
-	return strings.TrimLeft(body, "\n"), yaml.Unmarshal([]byte(head), f)
 }
 
 func firstHeading(body string) string {
@@ -259,19 +206,9 @@ func WriteArchive(to io.Writer, a *Archive) error {
 		}
 		return err
 	}
+	heads := a.heads()
 	for i, p := range a.Pages {
-		name := p.Path
-		if name == "/" {
-			name = "/index"
-		}
-		if p.HTML {
-			if err := write(name+".html", []byte(p.Body)); err != nil {
-				return err
-			}
-			continue
-		}
-		head := "---\ntitle: " + strconv.Quote(p.Title) + "\nmenu: " + strconv.FormatBool(p.InMenu) + "\nlisting: " + strconv.FormatBool(p.Listing) + "\norder: " + strconv.Itoa(i+1) + "\n---\n\n"
-		if err := write(name+".md", []byte(head+p.Body)); err != nil {
+		if err := write(p.name(), []byte(heads[i]+p.Body)); err != nil {
 			return err
 		}
 	}

@@ -47,7 +47,7 @@ func TestArchivesGoOutAndComeIn(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i := range back.Pages {
-		back.Pages[i].Order = 0
+		back.Pages[i].Order, back.Pages[i].File, back.Pages[i].Head = 0, "", ""
 	}
 	byPath := func(list []ArchivePage) map[string]ArchivePage {
 		m := map[string]ArchivePage{}
@@ -98,11 +98,11 @@ func TestBadArchivesAreRefusedWhole(t *testing.T) {
 		"absolute":       {zipped(t, "/etc/x.md", "x"), "lead out of the site"},
 		"backslash":      {zipped(t, `a\b.md`, "x"), "UTF-8"},
 		"a link":         {link(), "is a link"},
-		"too many":       {zipped(t, many...), "files, and 2000 are the most"},
+		"too many":       {zipped(t, many...), "files, and 10000 are the most"},
 		"a bomb":         {zipped(t, "index.md", strings.Repeat("\x00", MostOneFile+1)), "more than 16 MB"},
 		"wrong letters":  {zipped(t, "index.md", "caf\xe9"), "not written in UTF-8"},
 		"no page":        {zipped(t, "a.txt", "x"), "no page in it"},
-		"the same twice": {zipped(t, "a.md", "x", "a.html", "x"), "two files would be the page /a"},
+		"the same twice": {zipped(t, "a.md", "x", "a.html", "x", "a.html/index.md", "x"), "two files would be the page /a.html"},
 		"a bad head":     {zipped(t, "a.md", "---\ntitle: [\n---\nx"), "cannot be read"},
 	} {
 		if _, err := ReadArchive(c.data); !errors.Is(err, ErrArchive) || !strings.Contains(err.Error(), c.want) {

@@ -11,10 +11,17 @@ import (
 
 // Links lists where the links and pictures of a Markdown text lead within the
 // site, once each, as paths without query and fragment.
-func Links(body string) []string {
+func Links(body string) []string { return LinksAt(body, Place{}) }
+
+// LinksAt is Links for a text that stands at a place.
+func LinksAt(body string, place Place) []string {
 	var list []string
 	source := []byte(tame(body))
-	_ = ast.Walk(markdown.Parser().Parse(text.NewReader(source)), func(n ast.Node, entering bool) (ast.WalkStatus, error) {
+	document := markdown.Parser().Parse(text.NewReader(source))
+	if place.Page != nil {
+		place.resolve(document)
+	}
+	_ = ast.Walk(document, func(n ast.Node, entering bool) (ast.WalkStatus, error) {
 		var to []byte
 		switch n := n.(type) {
 		case *ast.Link:

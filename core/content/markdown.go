@@ -11,6 +11,7 @@ import (
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/extension"
 	"github.com/yuin/goldmark/parser"
+	"github.com/yuin/goldmark/text"
 )
 
 var (
@@ -32,9 +33,17 @@ func policy() *bluemonday.Policy {
 }
 
 // Render turns Markdown (CommonMark with tables) into sanitised HTML.
-func Render(body string) (string, error) {
+func Render(body string) (string, error) { return RenderAt(body, Place{}) }
+
+// RenderAt is Render for a text that stands at a place.
+func RenderAt(body string, place Place) (string, error) {
 	var b bytes.Buffer
-	if err := markdown.Convert([]byte(tame(body)), &b); err != nil {
+	source := []byte(tame(body))
+	document := markdown.Parser().Parse(text.NewReader(source))
+	if place.Page != nil {
+		place.resolve(document)
+	}
+	if err := markdown.Renderer().Render(&b, source, document); err != nil {
 		return "", fmt.Errorf("rendering Markdown: %w", err)
 	}
 	return clean.Sanitize(b.String()), nil
