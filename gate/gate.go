@@ -32,11 +32,12 @@ type Gate struct {
 
 	protection *http.CrossOriginProtection
 	finder     *search.Finder
+	upstreams  *http.Transport
 }
 
 // New returns the gate of a house.
 func New(house *house.House, console string, secure bool, siteURL func(address string) string) *Gate {
-	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection(), finder: search.New(house)}
+	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection(), finder: search.New(house), upstreams: reaching()}
 }
 
 // request is one request on its way through the gate.

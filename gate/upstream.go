@@ -10,7 +10,6 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
-	"net/http/httputil"
 	"net/netip"
 	"net/url"
 	"runtime/debug"
@@ -22,7 +21,6 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"velada/core/access"
-	"velada/identity"
 )
 
 // elsewhere answers for a site that lives on a web server behind Velada.
@@ -130,94 +128,6 @@ func spellings(doc *access.Site, path string) []string {
 		}
 	}
 	return list
-}
-
-// forward answers with what the upstream says, where the door opens.
-func (q elsewhere) forward(raw, upstream string) {
-	if q.readsOtherwise(q.path) {
-		headers(q.w)
-		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Error(q.w, "This address cannot be read: a part of it holds a semicolon, or ends in a dot or a blank.", http.StatusBadRequest)
-		return
-	}
-	d := q.decideElsewhere(q.path)
-	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
-		q.notYours()
-		return
-	}
-	path := q.path
-	switch {
-	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing
-		path = "/" + identity.Token()
-	case d.Outcome != access.Open:
-		q.countElsewhere(d, 0, false)
-		q.meeting().meet(d)
-		return
-	}
-	target, err := url.Parse(upstream)
-	if err != nil {
-		panic(err) // it was checked when it was set
-	}
-	hidden := path != q.path
-	if path != "/" && strings.HasSuffix(raw, "/") {
-		path += "/"
-	}
-	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes)+len(q.visitor.Links) == 0 && d.Outcome == access.Open
-	ctx, end := context.WithCancel(q.Context())
-	defer end()
-	wait := watchEvery // what lasts is watched, and at once what says that it stays open
-	if q.Header.Get("Upgrade") != "" {
-		wait = 0
-	}
-	watch := time.AfterFunc(wait, func() { q.endWithDoor(ctx, end) })
-	defer watch.Stop()
-	proxy := &httputil.ReverseProxy{
-		FlushInterval: -1,
-		Rewrite: func(r *httputil.ProxyRequest) {
-			r.Out.URL = &url.URL{Scheme: target.Scheme, Host: target.Host, Path: strings.TrimSuffix(target.Path, "/") + path, RawQuery: r.In.URL.RawQuery}
-			r.Out.Host = target.Host
-			r.SetXForwarded()
-			if hidden {
-				r.Out.Header.Del("Accept-Encoding") // what it says of the path is put right below
-			}
-			r.Out.Header.Del("Cookie")
-			for _, c := range r.In.Cookies() {
-				if !ours(c.Name) {
-					r.Out.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
-				}
-			}
-			q.identityOf(r.Out.Header, r.In.Method, q.path)
-		},
-		ModifyResponse: func(r *http.Response) error {
-			q.countElsewhere(d, r.StatusCode, d.Outcome == access.Open && r.StatusCode < http.StatusBadRequest && isHTML(r))
-			cookies := r.Cookies()
-			r.Header.Del("Set-Cookie")
-			for _, c := range cookies {
-				if !ours(c.Name) {
-					r.Header.Add("Set-Cookie", c.String())
-				}
-			}
-			if !anybody || r.StatusCode >= http.StatusBadRequest || q.hidesSomething() { // what hides answers as what is missing
-				r.Header.Set("Cache-Control", "private, no-store")
-			}
-			if q.site.NoIndex(q.path, q.at) {
-				r.Header.Set("X-Robots-Tag", "noindex")
-			}
-			r.Header.Add("Vary", "Cookie")
-			if hidden {
-				return spellBack(r, path, q.path)
-			}
-			return nil
-		},
-		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
-			slog.Error("asking an upstream", "site", q.address, "error", err)
-			q.countElsewhere(d, http.StatusBadGateway, false)
-			headers(w)
-			w.Header().Set("Cache-Control", "private, no-store")
-			http.Error(w, "The site behind this door does not answer at the moment.", http.StatusBadGateway)
-		},
-	}
-	proxy.ServeHTTP(q.w, q.Request.WithContext(ctx))
 }
 
 // isHTML reports whether an answer is a page, or says that the browser has it already.
@@ -360,8 +270,11 @@ func (q elsewhere) decide() {
 
 // plain reports whether a raw path is the path that it is read as, but for escapes
 // and a slash at its end. The server that asks serves it as it stands, and may not
-// read empty segments and dots as Velada does.
+// read empty segments, dots and escaped slashes as Velada does.
 func plain(raw, path string) bool {
+	if strings.Contains(strings.ToLower(raw), "%2f") {
+		return false
+	}
 	decoded, err := url.PathUnescape(raw)
 	if err != nil {
 		return false

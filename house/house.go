@@ -41,6 +41,7 @@ type House struct {
 	kept    keeping // what rendered pages take, of all sites
 
 	Throttles Throttles
+	Servers   Servers // that sites live on
 
 	names       sync.Map // store.Who → the name of the account's holder
 	texts, data cache    // of pages and files of editions

@@ -203,9 +203,9 @@ func readEditions(parts Parts) func(context.Context, store.Reader, store.SiteID,
 	}
 }
 
-func put[V any](m *map[string]V, key string, v V) {
+func put[K comparable, V any](m *map[K]V, key K, v V) {
 	if *m == nil {
-		*m = map[string]V{}
+		*m = map[K]V{}
 	}
 	(*m)[key] = v
 }

@@ -3,8 +3,10 @@ package doors
 import (
 	"context"
 	"fmt"
+	"net"
 	"net/netip"
 	"net/url"
+	"time"
 
 	"velada/core/access"
 	"velada/house"
@@ -14,6 +16,8 @@ import (
 // Elsewhere is what Velada is told of the web server that a site lives on.
 type Elsewhere struct {
 	Upstream string   // where it is; "" for a site with pages of its own
+	Host     bool     // it is told its own host, not the visitor's
+	AsSent   bool     // paths are handed on to it as they were sent
 	Literal  bool     // it reads ; and dots and blanks at the end of a path's segment as they stand
 	AnyCase  bool     // it takes small and capital letters for the same
 	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
@@ -62,8 +66,52 @@ func SetUpstream(ctx context.Context, h *house.House, a house.Actor, site string
 		}
 		d := s.Site(site).Details
 		d.Upstream, d.Literal, d.AnyCase, d.Askers = e.Upstream, e.Literal, e.AnyCase, askers
+		d.ServerHost, d.AsSent = e.Host, e.AsSent
 		tx.Renew(s.ID(site), house.Listing)
 		tx.Log(site, "listing", what, "", "")
 		return store.SaveDetails(ctx, tx, s.ID(site), d)
 	})
+}
+
+// Most of what looking whether servers answer may take.
+const (
+	longestKnock = 5 * time.Second
+	mostKnocks   = 16 // at a time
+)
+
+// LookAtServers looks which of the servers that sites live on can be reached.
+func LookAtServers(ctx context.Context, h *house.House) error {
+	s := h.State()
+	if s == nil {
+		return nil
+	}
+	room := make(chan struct{}, mostKnocks)
+	for _, doc := range s.Policy.Document().Sites {
+		of := s.Site(doc.Address)
+		u, err := url.Parse(of.Details.Upstream)
+		if err != nil || u.Host == "" {
+			continue
+		}
+		at := u.Host
+		if u.Port() == "" {
+			at = net.JoinHostPort(u.Hostname(), map[string]string{"http": "80", "https": "443"}[u.Scheme])
+		}
+		room <- struct{}{}
+		go house.Recovered("looking at a server", func() {
+			defer func() { <-room }()
+			dial := net.Dialer{Timeout: longestKnock}
+			conn, err := dial.DialContext(ctx, "tcp", at)
+			switch {
+			case err == nil:
+				conn.Close()
+				h.Servers.Answered(of.ID)
+			case ctx.Err() == nil:
+				h.Servers.Failed(of.ID, h.Now())
+			}
+		})
+	}
+	for range mostKnocks {
+		room <- struct{}{}
+	}
+	return nil
 }

@@ -49,7 +49,7 @@ func freePort(t *testing.T) int {
 	return port(l)
 }
 
-// openIssuing starts all of it; certificates are good for so many seconds.
+// openIssuing starts all of it; what the issuing stands on knows one process alone, so these tests do not run beside each other. Certificates are good for so many seconds.
 func openIssuing(t *testing.T, good int) *issuing {
 	t.Helper()
 	i := &issuing{owned: owned{T: t, now: demo.Start}, db: demotest.Open(t)}
@@ -155,7 +155,6 @@ func (i *issuing) visit(host, path string) (*http.Response, error) {
 // Certificates are got for the house's hosts and for proven domains, and for nothing else; they
 // are kept, and a failure is not tried again at once.
 func TestCertificatesByACME(t *testing.T) {
-	t.Parallel()
 	i := openIssuing(t, 3600)
 	ctx := t.Context()
 	for host, path := range map[string]string{"velada.localhost": "/sign-in", "society.localhost": "/visit"} {
@@ -236,7 +235,6 @@ func (i *issuing) plain(t *testing.T) {
 
 // A certificate is renewed before it ends.
 func TestCertificatesAreRenewed(t *testing.T) {
-	t.Parallel()
 	i := openIssuing(t, 12)
 	serial := func() string {
 		r, err := i.visit("society.localhost", "/visit")

@@ -21,6 +21,7 @@ import (
 
 	"velada/app/certs"
 	"velada/app/domains"
+	"velada/app/doors"
 	"velada/app/listing"
 	"velada/app/pages"
 	"velada/app/reminders"
@@ -184,6 +185,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer())
 	theHouse.Every(ctx, listedInterval, "noting what is listed", func(ctx context.Context) error { return listing.NoteListed(ctx, theHouse) })
+	theHouse.Every(ctx, serverInterval, "looking at servers", func(ctx context.Context) error { return doors.LookAtServers(ctx, theHouse) })
 	theHouse.Every(ctx, domainInterval, "looking at domains", func(ctx context.Context) error { return domains.LookAtDue(ctx, theHouse) })
 	if in.certs != nil {
 		theHouse.Every(ctx, certsInterval, "getting certificates", in.certs.Get)
@@ -215,6 +217,7 @@ const (
 	dueInterval    = time.Second
 	listedInterval = time.Minute
 	domainInterval = 20 * time.Second
+	serverInterval = 30 * time.Second
 	certsInterval  = 20 * time.Second
 	mailInterval   = 2 * time.Second
 	longestEnding  = 20 * time.Second

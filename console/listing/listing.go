@@ -41,6 +41,7 @@ type settingsView struct {
 	Search          string
 	Listing         bool          // search engines may list what anybody can open
 	Rule            *web.RuleNote // that keeps search engines away
+	Lives           string        // whether the server that the site lives on answers
 	Secret          string        // that the identity headers are signed with
 }
 
@@ -137,6 +138,7 @@ func showPartWith(c *web.Console, x *gin.Context, status int, part string, forms
 		}
 	}
 	if part == partElsewhere {
+		v.Lives = c.Elsewhere(site)
 		v.Secret = c.House.Keys.UpstreamSecret(site)
 	}
 	p.View = v
@@ -196,6 +198,8 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 	case partElsewhere:
 		values["upstream"], values["askers"] = d.Upstream, strings.Join(d.Askers, "\n")
 		yes("literal", d.Literal)
+		yes("server_host", d.ServerHost)
+		yes("as_sent", d.AsSent)
 		yes("any_case", d.AnyCase)
 	}
 	return web.Form{Values: values, Wrong: house.FieldErrors{}}
@@ -311,9 +315,9 @@ func doAddress(c *web.Console, x *gin.Context) {
 
 // doUpstream lets a site live on another web server, or have pages of its own.
 func doUpstream(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "upstream", "literal", "any_case", "askers")
+	f := web.Typed(x, "upstream", "literal", "any_case", "askers", "server_host", "as_sent")
 	err := doors.SetUpstream(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), doors.Elsewhere{
-		Upstream: f.Values["upstream"], Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: web.EachWord(f.Values["askers"]),
+		Upstream: f.Values["upstream"], Host: f.Values["server_host"] == "yes", AsSent: f.Values["as_sent"] == "yes", Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: web.EachWord(f.Values["askers"]),
 	})
 	if errors.As(err, &f.Wrong) {
 		showSettings(c, x, http.StatusUnprocessableEntity, partElsewhere, f, web.Form{Values: map[string]string{}})

@@ -265,6 +265,9 @@ func atHand(c *web.Console, x *gin.Context, d *web.Site, head *web.SiteHead, req
 	if d.Tray != nil {
 		add("soon", web.Count(len(d.Tray.Changes), "change is", "changes are")+" tried out and not applied", "only you see them", "See what they do", "/sites/"+d.Site+"/rehearsal")
 	}
+	if since := c.House.Servers.DownSince(d.State.ID(d.Site)); !since.IsZero() && d.State.Site(d.Site).Details.Upstream != "" {
+		add("now", "The server that this site lives on does not answer", "since "+c.Moment(since)+"; visitors are told so", "See where it lives", "/sites/"+d.Site+"/settings/elsewhere")
+	}
 	if n := d.State.Site(d.Site).Working.Changes; n > 0 && d.State.Site(d.Site).Live != nil && !old {
 		add("when you can", web.Count(n, "change is", "changes are")+" not live yet", "visitors still read the edition before", "See the difference", "/sites/"+d.Site+"/publish")
 	}

@@ -158,7 +158,9 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 			row.Windows = append(row.Windows, web.Window{Symbol: "hidden", Text: "not published"})
 		}
 	}
-	if e := s.Site(doc.Address).Live; e != nil {
+	if text := c.Elsewhere(doc.Address); text != "" {
+		row.Edition = text
+	} else if e := s.Site(doc.Address).Live; e != nil {
 		row.Edition = fmt.Sprintf("Edition %d", e.Number)
 		if n := s.Site(doc.Address).Working.Changes; n > 0 {
 			row.Edition += " · " + web.Count(n, "change", "changes")

@@ -335,7 +335,7 @@ func savePage(c *web.Console, x *gin.Context) {
 			c.Fail(x, err)
 			return
 		}
-		live := web.LiveNow(c.House.State(), site)
+		live := c.LiveNow(site)
 		x.JSON(http.StatusOK, SavedAnswer{
 			Version: saved.Page.Version, Title: saved.Page.Title, Body: saved.Page.Body, Merged: saved.Merged,
 			Saved: savedAt(c, saved.Page), HTML: html, Live: live.Text, Since: live.Since, Publish: live.ToPublish,

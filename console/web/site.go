@@ -303,8 +303,12 @@ type Live struct {
 	ToPublish bool   // there is something to publish
 }
 
-// LiveNow returns what is live of a site.
-func LiveNow(s *house.State, address string) Live {
+// LiveNow returns what is live of a site: an edition, or the server that it lives on.
+func (c *Console) LiveNow(address string) Live {
+	s := c.House.State()
+	if text := c.Elsewhere(address); text != "" {
+		return Live{Text: text}
+	}
 	e, w := s.Site(address).Live, s.Site(address).Working
 	if e == nil {
 		return Live{Text: "Nothing is live yet", ToPublish: len(w.Order) > 0}
@@ -314,6 +318,18 @@ func LiveNow(s *house.State, address string) Live {
 		live.Since = Count(w.Changes, "change", "changes") + " since"
 	}
 	return live
+}
+
+// Elsewhere says whether the server that a site lives on answers; "" for a site of pages.
+func (c *Console) Elsewhere(address string) string {
+	of := c.House.State().Site(address)
+	if of.Details.Upstream == "" {
+		return ""
+	}
+	if since := c.House.Servers.DownSince(of.ID); !since.IsZero() {
+		return "Lives elsewhere, does not answer since " + c.Moment(since)
+	}
+	return "Lives elsewhere, answers"
 }
 
 // SitePage begins a view of a site: its band, with the standing sentence and
@@ -329,7 +345,7 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	p.Site.MayDoor, p.Site.MaySee, p.Site.MayPublish = caps.Has(access.ChangeDoor), caps != 0, caps.Has(access.Publish)
 	p.Site.MayPreview, p.Site.MayWrite = somewhere.Has(access.Preview), somewhere.Has(access.Write)
 	p.Site.MayAdmit, p.Site.MayTraffic = caps.Has(access.ManageMembers), caps.Has(access.SeeTraffic)
-	live := LiveNow(s, address)
+	live := c.LiveNow(address)
 	p.Site.Live, p.Site.Since, p.Site.ToPublish = live.Text, live.Since, live.ToPublish
 	if n, err := c.House.Trays.Pending(x.Request.Context(), Actor(x), address); err != nil {
 		slog.Error("looking for a rehearsal", "site", address, "error", err)
