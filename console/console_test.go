@@ -260,6 +260,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"GET", "/outbox/1/eml", 303, 404, 404, 404, 404, 404},
 		{"GET", "/house-rules", 303, 200, 200, 200, 200, 404},
 		{"POST", "/settings/second-step", 303, 303, 404, 404, 404, 404},
+		{"POST", "/settings/front", 303, 303, 404, 404, 404, 404},
 		{"POST", "/settings/no-mail", 303, 303, 404, 404, 404, 404},
 		{"POST", "/settings/mail", 303, 422, 404, 404, 404, 404},
 		{"POST", "/settings/providers", 303, 422, 404, 404, 404, 404},

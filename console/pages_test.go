@@ -353,7 +353,7 @@ func TestWhoIsHere(t *testing.T) {
 			t.Fatal(err)
 		}
 		t.Cleanup(func() { answer.Body.Close() })
-		if kind := answer.Header.Get("Content-Type"); kind != "text/event-stream" {
+		if kind := answer.Header.Get("Content-Type"); kind != "text/event-stream" || answer.Header.Get("X-Accel-Buffering") != "no" {
 			t.Fatal(kind)
 		}
 		return bufio.NewScanner(answer.Body)

@@ -88,9 +88,7 @@ func (q *request) signIn() {
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
 	to := url.Values{"site": {q.address}, "path": {local(q.URL.Query().Get("path"))}, "nonce": {identity.Nonced(nonce)}}
-	if host := HostName(q.Host); q.state.HasDomain(q.address, host) {
-		to.Set("at", host)
-	}
+	to.Set("at", HostName(q.Host))
 	http.Redirect(q.w, q.Request, q.gate.Console+"/sign-in?"+to.Encode(), http.StatusSeeOther)
 }
 

@@ -116,6 +116,9 @@ func (q elsewhere) forward(raw, upstream string) {
 				r.Header.Set("X-Robots-Tag", "noindex")
 			}
 			r.Header.Add("Vary", "Cookie")
+			if strings.HasPrefix(r.Header.Get("Content-Type"), "text/event-stream") {
+				r.Header.Set("X-Accel-Buffering", "no") // servers in front hand it on as it comes
+			}
 			if hidden {
 				return spellBack(r, path, q.path)
 			}

@@ -229,6 +229,9 @@ func TestWhatAServerIsTold(t *testing.T) {
 	if to, set := answer.Header.Get("Location"), answer.Header.Get("Set-Cookie"); to != "/home?a=b" || set != "session=s; Path=/" {
 		t.Errorf("%q %q", to, set)
 	}
+	if stream, err := http.Get(ours.URL + "/events"); err != nil || stream.Header.Get("X-Accel-Buffering") != "no" {
+		t.Errorf("servers in front keep a stream back: %v", err)
+	}
 	up := d.house.State().Site("society").Details.Upstream
 	d.must(doors.SetUpstream(d.Context(), d.house, d.steward(), "society", doors.Elsewhere{Upstream: up, Host: true, AsSent: true}))
 	if got := told(); !strings.Contains(got, "\n"+strings.TrimPrefix(up, "http://")+"|") {

@@ -101,7 +101,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	if g.Secure && of.Details.Strict {
 		q.strict()
 	}
-	if len(of.Domains) > 0 && q.leads(of) {
+	if (len(of.Domains) > 0 || state.Settings.Front == of.ID) && q.leads(of) {
 		return
 	}
 	if len(r.Header["Cookie"]) == 0 && q.sending().known(raw) { // nobody in particular

@@ -12,7 +12,7 @@ import (
 // led on there. A site that looks as if it did not exist leads nobody, and what servers and tickets
 // ask is answered wherever it is asked.
 func (q *request) leads(of *house.Site) bool {
-	main := of.MainDomain()
+	main := q.gate.House.MainHost(q.state, of)
 	if main == "" || of.Details.Apart || q.as != nil || HostName(q.Host) == main || strings.HasPrefix(q.path, "/velada/decide") || strings.HasPrefix(q.path, "/velada/enter") {
 		return false
 	}

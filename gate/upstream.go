@@ -224,9 +224,9 @@ func (q elsewhere) mayAskToDecide() bool {
 }
 
 // decide answers a server of the site's that asks before it serves: 200 where the
-// forwarded request is let in, 401 where a further step would help, 404 where it is
-// to look as if there were nothing, 403 otherwise. To anybody else there is nothing
-// here.
+// forwarded request is let in, 401 where a further step would help, 403 otherwise, also
+// where it is to look as if there were nothing: servers take nothing else. To anybody
+// else there is nothing here.
 func (q elsewhere) decide() {
 	if !q.mayAskToDecide() {
 		if q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent {
@@ -241,10 +241,10 @@ func (q elsewhere) decide() {
 	h.Set("Cache-Control", "private, no-store")
 	q.visitor.IP = forwardedFor(q.Request)
 	raw, _, _ := strings.Cut(q.Header.Get("X-Forwarded-Uri"), "?")
-	host, _, _ := strings.Cut(q.Header.Get("X-Forwarded-Host"), ":")
+	host := HostName(q.Header.Get("X-Forwarded-Host"))
 	label, _, _ := strings.Cut(host, ".")
 	path, err := access.URLPath(raw)
-	if err != nil || host != "" && !strings.EqualFold(label, q.address) || q.readsOtherwise(path) || !plain(raw, path) {
+	if err != nil || host != "" && label != q.address && !q.state.HasDomain(q.address, host) || q.readsOtherwise(path) || !plain(raw, path) {
 		q.w.WriteHeader(http.StatusForbidden)
 		return
 	}
@@ -256,13 +256,12 @@ func (q elsewhere) decide() {
 			method = http.MethodGet
 		}
 		q.identityOf(h, method, path)
+		if (q.visitor.Identity != access.Identity{}) || len(q.visitor.Passes)+len(q.visitor.Links) > 0 || q.hidesSomething() {
+			h.Set("Velada-Caching", "private, no-store") // not everybody would get it
+		}
 	case access.Challenge:
 		h.Set("WWW-Authenticate", "Velada")
 		q.w.WriteHeader(http.StatusUnauthorized)
-	case access.Missing, access.Absent:
-		q.w.WriteHeader(http.StatusNotFound)
-	case access.Gone:
-		q.w.WriteHeader(http.StatusGone)
 	default:
 		q.w.WriteHeader(http.StatusForbidden)
 	}

@@ -67,11 +67,32 @@ func (s *Site) putDomains(into map[string]store.SiteID) {
 // HostOf is the host of the site at an address: its main domain, or its place below the house's.
 func (h *House) HostOf(address string) string {
 	if s := h.State(); s != nil {
-		if name := s.Site(address).MainDomain(); name != "" {
+		if name := h.MainHost(s, s.Site(address)); name != "" {
 			return name
 		}
 	}
 	return address + "." + h.Base
+}
+
+// MainHost is the host at which a site is, where that is not its own below the house's domain: its
+// main domain, or the house's own, for the site that stands there.
+func (h *House) MainHost(s *State, of *Site) string {
+	if name := of.MainDomain(); name != "" {
+		return name
+	}
+	if of.ID != "" && s.Settings.Front == of.ID && s.shown(of.Address) {
+		return h.Base
+	}
+	return ""
+}
+
+// FrontSite is the address of the site that stands at the house's own domain; "" where that leads
+// to the console. A draft stands nowhere yet.
+func (s *State) FrontSite() string {
+	if address := s.SiteAddress(s.Settings.Front); s.shown(address) {
+		return address
+	}
+	return ""
 }
 
 // Target is where a domain of the site that has an address is to lead. The house's addresses are

@@ -16,6 +16,7 @@ type Settings struct {
 	NoMail     []string     `json:"no_mail"`     // domains whose addresses no mail reaches
 	Mail       *post.Server `json:"mail"`        // nil keeps mail in the outbox alone
 	Providers  []Provider   `json:"providers"`
+	Front      store.SiteID `json:"front,omitempty"` // of the site that stands at the house's own domain; "" leads to the console
 }
 
 // Provider is an OpenID Connect provider that vouches for addresses at its domains.

@@ -253,3 +253,35 @@ func TestSigningInAtADomain(t *testing.T) {
 		}
 	}
 }
+
+// A site stands at the house's own domain where a steward chose so: its other addresses lead there, and
+// whoever signs in comes back there. A draft stands nowhere.
+func TestASiteStandsAtTheHousesDomain(t *testing.T) {
+	o := openOwned(t)
+	if r := o.get("http://localhost:8080/visit"); r.Header.Get("Location") != "http://velada.localhost:8080" {
+		t.Errorf("%d %s", r.StatusCode, r.Header.Get("Location"))
+	}
+	front := func(site string) {
+		o.must(o.house.ChangeSettings(t.Context(), o.ines(), "front", func(s *house.Settings) { s.Front = o.house.State().ID(site) }))
+	}
+	front("society")
+	if r := o.get("http://localhost:8080/visit"); r.StatusCode != 200 {
+		t.Errorf("%d", r.StatusCode)
+	}
+	if r := o.get("http://society.localhost:8080/visit?a=b"); r.StatusCode != 308 || r.Header.Get("Location") != "http://localhost:8080/visit?a=b" {
+		t.Errorf("%d %s", r.StatusCode, r.Header.Get("Location"))
+	}
+	if r := o.get("http://variable-stars.localhost:8080/how-to-join"); r.StatusCode != 200 {
+		t.Errorf("another site: %d", r.StatusCode)
+	}
+	if body := o.read("http://localhost:8080/visit"); !strings.Contains(body, `rel="canonical" href="http://localhost:8080/visit"`) {
+		t.Error("the page says it is elsewhere")
+	}
+	if to, _ := url.Parse(o.get("http://localhost:8080/velada/sign-in?path=/members").Header.Get("Location")); to.Query().Get("at") != "localhost" {
+		t.Error(to)
+	}
+	front("august") // a draft
+	if r := o.get("http://localhost:8080/"); r.StatusCode != 303 {
+		t.Errorf("a draft stands at the house's domain: %d", r.StatusCode)
+	}
+}

@@ -42,9 +42,12 @@ func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, 
 	}
 	if o.httpsListen != "" {
 		h.scheme, h.port = "https", fmt.Sprintf(":%d", port)
-		if port == 443 {
-			h.port = ""
-		}
+	}
+	if o.httpsPort != 0 && h.scheme == "https" {
+		h.port = fmt.Sprintf(":%d", o.httpsPort)
+	}
+	if h.scheme == "https" && h.port == ":443" {
+		h.port = ""
 	}
 	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
 	h.gate = gate.New(theHouse, h.consoleURL(), h.scheme == "https", h.siteURL)
@@ -66,7 +69,7 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	watchBody(w, r, longestPause)
 	switch {
 	case host == h.base:
-		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
+		h.front(w, r)
 	case !below:
 		h.own(w, r, host)
 	case strings.Contains(label, "."):
@@ -78,6 +81,18 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	default:
 		h.gate.Serve(w, r, label)
 	}
+}
+
+// front answers a request to the house's own domain: the site that stands there, or else it leads to
+// the console.
+func (h *hosts) front(w http.ResponseWriter, r *http.Request) {
+	if s := h.house.State(); s != nil {
+		if address := s.FrontSite(); address != "" {
+			h.gate.Serve(w, r, address)
+			return
+		}
+	}
+	http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
 }
 
 // own answers a request to a host that is not the house's: a domain of a site's owner, once it is

@@ -8,6 +8,9 @@ import (
 	"net/http"
 	"testing"
 	"time"
+
+	"velada/demo/demotest"
+	"velada/house"
 )
 
 // What a server in front says by the PROXY protocol is believed of those that were named alone.
@@ -61,6 +64,26 @@ func TestListeningFlags(t *testing.T) {
 		folder := t.TempDir()
 		if _, complaint, code := run(t, "", append([]string{"serve", "--data", folder}, args...)...); code != 1 || complaint == "" {
 			t.Errorf("%q: %d %q", args, code, complaint)
+		}
+	}
+}
+
+// Addresses name the port at which visitors come.
+func TestPortsInAddresses(t *testing.T) {
+	for _, c := range []struct {
+		o    serving
+		want string
+	}{
+		{serving{base: "example.org"}, "http://society.example.org:8080"}, {serving{base: "example.org", https: true}, "https://society.example.org"},
+		{serving{base: "example.org", https: true, httpsPort: 8443}, "https://society.example.org:8443"}, {serving{base: "example.org", httpsListen: ":8080"}, "https://society.example.org:8080"},
+		{serving{base: "example.org", httpsListen: ":8080", httpsPort: 443}, "https://society.example.org"},
+	} {
+		h, err := house.Open(t.Context(), demotest.Open(t), time.Now)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := newHosts(t.Context(), &c.o, h, 8080, "").siteURL("society"); got != c.want {
+			t.Errorf("%+v: %s, want %s", c.o, got, c.want)
 		}
 	}
 }

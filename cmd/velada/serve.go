@@ -45,6 +45,7 @@ type serving struct {
 	proxies            networks
 	httpsListen        string
 	httpListen         string
+	httpsPort          int // at which visitors come, where that is another than it seems from here
 	acme               bool
 	issuer             certs.Options
 	namesPort          int // of the demo's name servers
@@ -58,6 +59,7 @@ func (o *serving) flags(c *cobra.Command) {
 	c.Flags().Var(&o.addresses, "public-address", "address at which this machine is reached, for the records of domains; may be repeated (default what name servers say of the base)")
 	c.Flags().Var(&o.proxies, "proxy", "network of servers in front, which are believed where visitors come from, by X-Forwarded-For or PROXY protocol; may be repeated (default this machine with --https)")
 	c.Flags().StringVar(&o.httpsListen, "https-listen", "", "address and port to listen on for https, as in :443, with certificates by --acme")
+	c.Flags().IntVar(&o.httpsPort, "https-port", 0, "port at which visitors come by https, for addresses (default 443 with --https, otherwise that of --https-listen)")
 	c.Flags().StringVar(&o.httpListen, "http-listen", "", "address and port to listen on for http beside --https-listen, as in :80: it leads to https")
 	c.Flags().BoolVar(&o.acme, "acme", false, "get certificates by ACME, and agree to the terms of who issues them")
 	c.Flags().StringVar(&o.issuer.Directory, "acme-directory", "", "address of the directory of who issues certificates (default a public issuer)")

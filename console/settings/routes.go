@@ -15,6 +15,7 @@ func routes() []web.Route {
 		web.Get("/settings", web.Stewards, settings),
 		web.Get("/settings/:part", web.Stewards, settings),
 		web.Post("/settings", web.Stewards, doHouse),
+		web.Post("/settings/front", web.Stewards, doFront),
 		web.Post("/settings/stewards", web.Stewards, doSteward),
 		web.Post("/settings/second-step", web.Stewards, doSecondStepRule),
 		web.Post("/settings/no-mail", web.Stewards, doNoMail),

@@ -32,6 +32,8 @@ type settingsView struct {
 	Stewards  []stewardRow
 	Steward   web.Form // who is to be one
 	Zones     []web.Choice
+	Base      string       // the house's own domain
+	Front     []web.Choice // sites that may stand there
 	Second    []web.Choice // roles that sign in in two steps
 	NoMail    web.Form
 	Mail      web.Form
@@ -80,6 +82,13 @@ func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 	}
 	for _, z := range zones {
 		v.Zones = append(v.Zones, web.Choice{ID: z, Name: strings.ReplaceAll(z, "_", " "), On: z == v.House.Values["zone"]})
+	}
+	st := c.House.State()
+	v.Base, v.Front = c.House.Base, []web.Choice{{ID: "", Name: "the console", On: st.Settings.Front == ""}}
+	for _, doc := range st.Policy.Document().Sites {
+		if doc.State != "draft" {
+			v.Front = append(v.Front, web.Choice{ID: doc.Address, Name: cmp.Or(doc.Title, doc.Address), On: st.Settings.Front == st.ID(doc.Address)})
+		}
 	}
 	v.Stewards = stewardRows(s)
 	set := s.Settings
@@ -177,6 +186,20 @@ func doSecondStepRule(c *web.Console, x *gin.Context) {
 		what = "Two-step sign-in is needed by everyone who is " + strings.Join(roles, ", ") + "."
 	}
 	set(c, x, partSignIn, what, func(s *house.Settings) { s.SecondStep = roles })
+}
+
+// doFront says which site stands at the house's own domain.
+func doFront(c *web.Console, x *gin.Context) {
+	s, address := c.House.State(), x.PostForm("front")
+	if address != "" && s.ID(address) == "" {
+		c.NotFound(x)
+		return
+	}
+	what := "The house’s own domain leads to the console."
+	if address != "" {
+		what = s.SiteTitle(address) + " stands at the house’s own domain."
+	}
+	set(c, x, partHouse, what, func(settings *house.Settings) { settings.Front = s.ID(address) })
 }
 
 func doNoMail(c *web.Console, x *gin.Context) {

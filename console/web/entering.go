@@ -294,9 +294,10 @@ func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 	return LocalView(to["then"])
 }
 
-// originAt is the origin of a site at a domain of its own, if that is one, or else where it is.
+// originAt is the origin of a site at one of its hosts, if that is one, or else where it is.
 func (c *Console) originAt(site, name string) string {
-	if name != "" && c.House.State().HasDomain(site, name) {
+	s := c.House.State()
+	if name == site+"."+c.House.Base || name != "" && (s.HasDomain(site, name) || name == c.House.Base && s.FrontSite() == site) {
 		return strings.Replace(c.SiteURL("*"), "*."+c.House.Base, name, 1)
 	}
 	return c.SiteURL(site)

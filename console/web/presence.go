@@ -141,6 +141,7 @@ func (c *Console) Stream(x *gin.Context, id, title, path string) {
 	h := x.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")
 	h.Set("Cache-Control", "no-store")
+	h.Set("X-Accel-Buffering", "no") // servers in front hand it on as it comes
 	control := http.NewResponseController(x.Writer)
 	x.Status(http.StatusOK)
 	c.Presence.come(site, w)
