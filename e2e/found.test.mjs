@@ -138,7 +138,7 @@ test("a domain is set up, wrong record first, answers by https, and is lost", as
 
   // it is lost: told on the screen, and the house's address answers itself again
   await setRecords((zone) => zone.replace("CNAME society.localhost.", "CNAME old-host.example."));
-  await page.waitForTimeout(9000); // the second name server is behind
+  await page.waitForTimeout(5000); // the second name server is behind
   await page.getByRole("button", { name: "Look now: www.cerroalcor.example" }).click();
   await card.getByText(/Since .* it leads visitors elsewhere: to old-host\.example/).waitFor({ timeout: 60000 });
   await visitor.goto(house.site("society", "/visit"));

@@ -58,7 +58,7 @@ const none = 10
 // NewNames returns name servers for the domains of a zone file, for a machine whose hosts are below
 // a domain.
 func NewNames(zone, local string) (*Names, error) {
-	n := &Names{lag: 8 * time.Second, kept: map[dns.Question]keptAnswer{}, now: time.Now, local: dns.Fqdn(local)}
+	n := &Names{lag: 4 * time.Second, kept: map[dns.Question]keptAnswer{}, now: time.Now, local: dns.Fqdn(local)}
 	return n, n.Set(zone)
 }
 

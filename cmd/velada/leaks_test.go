@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"velada/app/accounts"
-	"velada/demo"
+	"velada/demo/demotest"
 	"velada/house"
 	"velada/identity"
 	"velada/store"
@@ -80,15 +80,13 @@ func TestAnImportIsOnlyLookedAt(t *testing.T) {
 // houseIn makes the demo house in a folder, with a second step.
 func houseIn(t *testing.T, folder string) {
 	t.Helper()
+	demotest.Put(t, folder, false)
 	db, lock, err := openHouse(t.Context(), folder)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer lock.Close()
 	defer db.Close()
-	if err := demo.Make(t.Context(), db, demo.Start); err != nil {
-		t.Fatal(err)
-	}
 	h, err := house.Open(t.Context(), db, time.Now)
 	if err != nil {
 		t.Fatal(err)

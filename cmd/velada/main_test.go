@@ -13,8 +13,7 @@ import (
 	"time"
 
 	"velada/core/access"
-	"velada/demo"
-	"velada/store"
+	"velada/demo/demotest"
 )
 
 // run runs a command line and returns what it printed, what it complained of, and
@@ -43,14 +42,7 @@ func run(t *testing.T, in string, args ...string) (out, complaint string, code i
 func demoFolder(t *testing.T) (folder, file string) {
 	t.Helper()
 	folder = t.TempDir()
-	db, err := store.Open(context.Background(), filepath.Join(folder, "velada.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer db.Close()
-	if err := demo.Make(context.Background(), db, time.Now()); err != nil {
-		t.Fatal(err)
-	}
+	demotest.Put(t, folder, true)
 	file = filepath.Join(folder, "house.yaml")
 	out, complaint, code := run(t, "", "export", "--data", folder)
 	if code != 0 || !strings.HasPrefix(out, "velada: 1\n") || strings.Contains(out, "argon2") {

@@ -220,7 +220,7 @@ const (
 	listedInterval = time.Minute
 	domainInterval = 20 * time.Second
 	serverInterval = 30 * time.Second
-	certsInterval  = 20 * time.Second
+	certsInterval  = 5 * time.Second
 	mailInterval   = 2 * time.Second
 	longestEnding  = 20 * time.Second
 

@@ -9,12 +9,18 @@ import (
 	"path/filepath"
 	"sync"
 	"testing"
+	"time"
 
 	"velada/demo"
 	"velada/store"
 )
 
-var made = sync.OnceValues(func() ([]byte, error) {
+var (
+	made    = sync.OnceValues(func() ([]byte, error) { return makeAt(demo.Start) })
+	madeNow = sync.OnceValues(func() ([]byte, error) { return makeAt(time.Now()) })
+)
+
+func makeAt(at time.Time) ([]byte, error) {
 	folder, err := os.MkdirTemp("", "velada-demotest-")
 	if err != nil {
 		return nil, err
@@ -26,7 +32,7 @@ var made = sync.OnceValues(func() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := demo.Make(ctx, db, demo.Start); err != nil {
+	if err := demo.Make(ctx, db, at); err != nil {
 		return nil, err
 	}
 	if _, err := db.ExecContext(ctx, "PRAGMA wal_checkpoint(TRUNCATE)"); err != nil {
@@ -36,7 +42,23 @@ var made = sync.OnceValues(func() ([]byte, error) {
 		return nil, err
 	}
 	return os.ReadFile(file)
-})
+}
+
+// Put puts a database with the demo house, as at demo.Start or as from now, into a folder.
+func Put(t testing.TB, folder string, now bool) {
+	t.Helper()
+	of := made
+	if now {
+		of = madeNow
+	}
+	data, err := of()
+	if err == nil {
+		err = os.WriteFile(filepath.Join(folder, "velada.db"), data, 0o600)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
 
 // Open returns a database with the demo house as at demo.Start, closed when the
 // test ends.
