@@ -2,9 +2,11 @@ package gate
 
 import (
 	"net/http"
+	"slices"
 	"strconv"
 
 	"velada/core/access"
+	"velada/house"
 )
 
 // mostMenu is how many items of a menu are looked at for a page; the others are on a page of their
@@ -17,7 +19,14 @@ type contentsSight struct {
 	Before, After string
 }
 
-// mostContents is how many items of a menu one page of it looks at.
+// goesOn reports whether something of the menu opens that does not stand on every page.
+func (q meeting) goesOn(e *house.LiveEdition) bool {
+	return len(e.Menu) > mostMenu && slices.ContainsFunc(e.Menu[mostMenu:], func(p *house.LivePage) bool {
+		return q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open
+	})
+}
+
+// mostContents is how many items of a menu stand on one page of it.
 const mostContents = 200
 
 // contents answers with the menu as a list, page by page: just what opens.
@@ -30,17 +39,22 @@ func (q *request) contents() {
 		q.path = "/"
 		q.meeting().meet(front)
 		return
-	case e == nil || len(e.Menu) <= mostMenu || from < 0 || from >= len(e.Menu):
+	case e == nil || !q.meeting().goesOn(e):
 		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
-	to := min(from+mostContents, len(e.Menu))
-	v := &contentsSight{Items: q.meeting().opening(e.Menu[from:to])}
+	opens := q.meeting().opening(e.Menu) // how many there are is told of what opens alone
+	if from < 0 || from >= len(opens) {
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	to := min(from+mostContents, len(opens))
+	v := &contentsSight{Items: opens[from:to]}
 	at := func(n int) string { return "/velada/pages?from=" + strconv.Itoa(n) }
 	if from > 0 {
 		v.Before = at(max(0, from-mostContents))
 	}
-	if to < len(e.Menu) {
+	if to < len(opens) {
 		v.After = at(to)
 	}
 	s := q.meeting().sight("All pages")

@@ -34,20 +34,19 @@ func reaching() *http.Transport {
 
 // forward answers with what the upstream says, where the door opens.
 func (q elsewhere) forward(raw, upstream string) {
-	if q.readsOtherwise(q.path) {
-		headers(q.w)
-		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Error(q.w, "This address cannot be read: a part of it holds a semicolon, or ends in a dot or a blank.", http.StatusBadRequest)
-		return
-	}
-	asSent := q.state.Site(q.address).Details.AsSent
-	if asSent && !plain(raw, q.path) {
-		headers(q.w)
-		q.w.Header().Set("Cache-Control", "private, no-store")
-		http.Error(q.w, "This address can be read in more than one way.", http.StatusBadRequest)
-		return
-	}
 	d := q.decideElsewhere(q.path)
+	if d.Outcome == access.Absent { // whatever is asked for
+		q.meeting().meet(d)
+		return
+	}
+	switch {
+	case q.readsOtherwise(q.path):
+		q.unreadable("This address cannot be read: a part of it holds a semicolon, or ends in a dot or a blank.")
+		return
+	case q.state.Site(q.address).Details.AsSent && !plain(raw, q.path):
+		q.unreadable("This address can be read in more than one way.")
+		return
+	}
 	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
 		q.notYours()
 		return
@@ -78,8 +77,31 @@ func (q elsewhere) forward(raw, upstream string) {
 	}
 	watch := time.AfterFunc(wait, func() { q.endWithDoor(ctx, end) })
 	defer watch.Stop()
+	q.proxy(handing{raw: raw, path: path, target: target, d: d, hidden: hidden, anybody: anybody}).ServeHTTP(q.w, q.Request.WithContext(ctx))
+}
+
+// unreadable refuses a path that servers read in more than one way.
+func (q elsewhere) unreadable(text string) {
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	http.Error(q.w, text, http.StatusBadRequest)
+}
+
+// handing is a request that is handed on to a server.
+type handing struct {
+	raw, path string // as it was sent, and as the server is asked
+	target    *url.URL
+	d         access.Decision
+	hidden    bool // the path is one that the server does not have
+	anybody   bool // anybody would get the same
+}
+
+// proxy hands a request on and its answer back.
+func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
+	raw, path, target, d, hidden, anybody := on.raw, on.path, on.target, on.d, on.hidden, on.anybody
+	asSent := q.state.Site(q.address).Details.AsSent
 	in := inner{target: target, host: q.Host, wide: q.state.HasDomain(q.address, HostName(q.Host))}
-	proxy := &httputil.ReverseProxy{
+	return &httputil.ReverseProxy{
 		FlushInterval: -1, Transport: q.gate.upstreams,
 		Rewrite: func(r *httputil.ProxyRequest) {
 			r.Out.URL = &url.URL{Scheme: target.Scheme, Host: target.Host, Path: strings.TrimSuffix(target.Path, "/") + path, RawQuery: r.In.URL.RawQuery}
@@ -135,5 +157,4 @@ func (q elsewhere) forward(raw, upstream string) {
 			http.Error(w, "The site behind this door does not answer at the moment.", http.StatusBadGateway)
 		},
 	}
-	proxy.ServeHTTP(q.w, q.Request.WithContext(ctx))
 }

@@ -20,6 +20,8 @@ import (
 	"time"
 
 	"velada/app/doors"
+	"velada/core/access"
+	"velada/house"
 )
 
 func TestWhatAServerSaysOfItsAddress(t *testing.T) {
@@ -250,6 +252,21 @@ func TestWhatAServerIsTold(t *testing.T) {
 	for path, want := range map[string]string{"/a%20b/%7Ec": "200 /a%20b/%7Ec", "/a%20b/~c/": "200 /a%20b/~c/", "/a%20b//c": "400 ", "/a%20b/./c": "400 ", "/a%20b/%2e%2e/told": "400 ", "/a%20b/c%2Fd": "400 "} {
 		if got := raw(path); !strings.HasPrefix(got, want) {
 			t.Errorf("%s: %s, want %s", path, got, want)
+		}
+	}
+}
+
+// A site that looks as if it did not exist answers so to whatever is asked for.
+func TestAHiddenSiteElsewhereTellsNothing(t *testing.T) {
+	d, _, _ := behind(t, doors.Elsewhere{AsSent: true})
+	d.must(d.house.Change(d.Context(), d.steward(), house.Needs{Site: "society", Cap: access.Publish}, func(tx *house.Tx) error {
+		tx.Site("society").State = "draft"
+		return nil
+	}))
+	want := d.ask(asked{site: "nobody-has-this", path: "/"})
+	for _, path := range []string{"/", "/a;b", "/a//b", "/a%2Fb", "/a."} {
+		if r := d.ask(asked{site: "society", path: path}); r.StatusCode != want.StatusCode || body(t, r) != body(t, d.ask(asked{site: "nobody-has-this", path: "/"})) {
+			t.Errorf("%s answers %d", path, r.StatusCode)
 		}
 	}
 }

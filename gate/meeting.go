@@ -164,7 +164,7 @@ func (q meeting) sight(title string) *sight {
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
-		s.Menu, s.More = q.opening(e.Menu[:min(len(e.Menu), mostMenu)]), len(e.Menu) > mostMenu
+		s.Menu, s.More = q.opening(e.Menu[:min(len(e.Menu), mostMenu)]), q.goesOn(e)
 	}
 	s.Search = len(s.Menu) > 0 && q.searchable()
 	return s

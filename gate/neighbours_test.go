@@ -22,6 +22,7 @@ import (
 	"golang.org/x/net/html"
 
 	"velada/app/pages"
+	"velada/core/access"
 	"velada/core/content"
 )
 
@@ -304,5 +305,19 @@ func TestMenusOfLargeSites(t *testing.T) {
 	}
 	if r := d.ask(asked{site: "society", path: "/velada/pages?from=9999"}); r.StatusCode != 404 {
 		t.Error(r.StatusCode)
+	}
+	member := d.visiting("ines@cerroalcor.example", "society")
+	d.change("society", func(s *access.Site) {
+		s.Doors = append(s.Doors, access.PageDoor{Path: "/p", Mode: "instead", Hide: true, Ways: []access.Way{{Way: "members"}}})
+	})
+	for _, c := range []struct {
+		cookies []string
+		told    bool
+	}{{nil, false}, {[]string{member}, true}, {nil, false}} { // what is kept for one is not sent to the other
+		front := strings.Contains(body(t, d.ask(asked{site: "society", path: "/", cookies: c.cookies})), "/velada/pages")
+		r := d.ask(asked{site: "society", path: "/velada/pages", cookies: c.cookies})
+		if front != c.told || (r.StatusCode == 200) != c.told {
+			t.Errorf("%v: hidden pages are told of: %v %d", c.cookies, front, r.StatusCode)
+		}
 	}
 }

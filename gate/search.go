@@ -61,7 +61,7 @@ func (q *request) search() {
 // find searches, counts that, and returns the status of the answer.
 func (q *request) find(v *searchSight) int {
 	if q.as != nil && q.as.Edition != nil {
-		v.Says = "Searching goes through what is published. Look through somebody’s eyes at the published site to try it."
+		v.Says = "Searching goes through what is published. Look through somebody’s eyes at what is live to try it."
 		return http.StatusOK
 	}
 	by := search.Asker{Site: q.site, Visitor: &q.visitor, At: q.at}

@@ -47,6 +47,9 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 			key.Menu |= 1 << i
 		}
 	}
+	if q.meeting().goesOn(e) {
+		key.Menu |= 1 << mostMenu
+	}
 	key.Shared = q.site.Decide(q.path, &access.Visitor{}, q.at).Outcome == access.Open
 	if picture := house.PictureOf(q.state.Site(q.address), page); picture != "" {
 		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open

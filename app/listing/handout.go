@@ -22,6 +22,9 @@ const (
 func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path string, to []string, subject, text string) (sent int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ChangeDoor}, func(tx *house.Tx) error {
 		sent = 0
+		if path != "/" && !tx.State().Policy.Site(site).Exists(path) {
+			return house.ErrNothing
+		}
 		wrong := house.FieldErrors{}
 		var readers []string
 		for _, word := range to {

@@ -659,7 +659,7 @@ func callOffDue(tx *house.Tx, site string, d store.DueEdition, why string) {
 	tx.Notify(append(tx.WhoMay(site, access.Publish), d.Who), site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site+"/editions")
 }
 
-// Unpublishing takes a published site away from visitors, or brings it back to them.
+// Unpublishing takes a site that is live away from visitors, or brings it back to them.
 type Unpublishing struct {
 	Site    string
 	Down    bool
@@ -700,7 +700,7 @@ func (u Unpublishing) in(tx *house.Tx) error {
 	return nil
 }
 
-// Unpublish takes a published site away from visitors, or brings it back to them. What has
+// Unpublish takes a site that is live away from visitors, or brings it back to them. What has
 // not been published is not changed: house.ErrNothing.
 func Unpublish(ctx context.Context, h *house.House, a house.Actor, u Unpublishing) error {
 	return h.Change(ctx, a, toPublish(u.Site), u.in)

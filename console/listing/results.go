@@ -224,7 +224,7 @@ func (f *foundView) files(c *web.Console, d *web.Site, origin string, list []lis
 			f.Goes = append(f.Goes, p.Path)
 		}
 		if was {
-			addresses = append(addresses, origin+access.EscapePath(p.Path))
+			addresses = append(addresses, origin+d.State.Site(d.Site).Live.URLPath(p.Path))
 		}
 	}
 	f.SitemapPages = len(addresses)
@@ -320,7 +320,7 @@ func newResultView(ctx context.Context, c *web.Console, d *web.Site, path string
 	page := list[i]
 	v := &resultView{
 		Site: d.Site, Title: page.Title, Path: path, Back: "/sites/" + d.Site + "/settings", Result: result,
-		Row: newFoundRow(c, d, page, func(path string) string { return d.State.Title(d.Site, path) }), Address: c.SiteURL(d.Site) + access.EscapePath(path),
+		Row: newFoundRow(c, d, page, func(path string) string { return d.State.Title(d.Site, path) }), Address: c.SiteURL(d.Site) + d.State.Site(d.Site).Live.URLPath(path),
 		ShortTitle: found.Excerpt(result.Title, found.TitleShown), ShortText: found.Excerpt(result.Description, found.DescriptionShown),
 		Form: web.Form{Values: map[string]string{"title": page.Own.Title, "description": page.Own.Description, "picture": page.Own.Picture}},
 	}
