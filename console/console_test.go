@@ -264,6 +264,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"POST", "/settings/no-mail", 303, 303, 404, 404, 404, 404},
 		{"POST", "/settings/mail", 303, 422, 404, 404, 404, 404},
 		{"POST", "/settings/providers", 303, 422, 404, 404, 404, 404},
+		{"POST", "/settings/providers/try", 303, 404, 404, 404, 404, 404},
 		{"GET", "/sites/society/here", 303, 0, 0, 0, 0, 404},
 		{"GET", "/people", 303, 200, 404, 404, 404, 404},
 		{"POST", "/people", 303, 422, 404, 404, 404, 404},

@@ -280,7 +280,7 @@ func TestThroughAProvider(t *testing.T) {
 	defer server.Close()
 	var err error
 	stand, err = standin.NewProvider(server.URL, "velada", "s3cret", []standin.ProviderAccount{
-		{Address: "jonas@cerroalcor.example", Verified: true}, {Address: "salma@cerroalcor.example"}, {Address: "tobias@lens.example", Verified: true},
+		{Address: "jonas@cerroalcor.example", Verified: true}, {Address: "salma@cerroalcor.example", Verified: false}, {Address: "tobias@lens.example", Verified: true},
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -330,6 +330,7 @@ func TestThroughAProvider(t *testing.T) {
 		t.Errorf("a provider that the house does not know: %d", status)
 	}
 	server.Close()
+	d.console.Providers.Forget(server.URL)
 	if status, body, _ := d.get("/sign-in/with/theirs"); status != http.StatusBadGateway || !strings.Contains(body, "Their accounts does not answer") {
 		t.Errorf("a provider that is away: %d", status)
 	}

@@ -55,12 +55,13 @@ var SignIns = []struct{ Address, Who string }{
 }
 
 // ProviderAccounts are whom the stand-in identity provider signs in: people of
-// the house, one whose address it has not verified, and one at a domain that is
-// not its own.
+// the house, one whose address it has not verified, one of which it does not say so,
+// and one at a domain that is not its own.
 var ProviderAccounts = []standin.ProviderAccount{
 	{Address: "jonas@cerroalcor.example", Name: "Jonas Lindqvist", Verified: true},
 	{Address: "nadia@cerroalcor.example", Name: "Nadia Sorel", Verified: true},
 	{Address: "salma@cerroalcor.example", Name: "Somebody as Salma", Verified: false},
+	{Address: "desk@cerroalcor.example", Name: "The desk"},
 	{Address: "tobias@lens.example", Name: "Somebody as Tobias", Verified: true},
 }
 

@@ -189,6 +189,32 @@ test("the provider opens a site for its domain; a forged or unverified address d
   assert.equal(new URL(nadia.url()).pathname, "/notes");
   await (await through(/Somebody as Salma/)).getByText(/has not verified that the address .* is yours/).waitFor();
   await (await through(/Somebody as Tobias/)).getByText("it is trusted for cerroalcor.example alone").waitFor();
+  await (await through(/The desk/)).getByText(/does not say whether it has verified/).waitFor();
+  await nadia.goto(`${house.console}/account`);
+  await nadia.locator("details.me summary").click();
+  await nadia.getByRole("button", { name: "Sign out", exact: true }).click();
+  await nadia.getByText("may still know you in this browser").waitFor();
+  await nadia.getByRole("link", { name: "Sign out there too" }).click();
+  await nadia.getByRole("heading", { name: "Sign in" }).waitFor();
+  assert.equal(await nadia.getByText("may still know you").count(), 0, "it is said once");
+
+  const steward = await fresh();
+  await signIn(steward, house);
+  const tried = async () => {
+    await steward.goto(`${house.console}/settings/sign-in`);
+    await steward.getByRole("button", { name: /^Try / }).click();
+    await steward.getByRole("link", { name: /The desk/ }).click();
+    return steward.locator(".tried").innerText();
+  };
+  const before = await tried();
+  assert.match(before, /Nobody would be let in: .* does not say whether/);
+  assert.match(before, /"desk@cerroalcor.example"/);
+  await steward.getByText("Change it").click();
+  await steward.getByLabel("Where it does not say").first().selectOption({ label: "The address counts as verified: nobody there can choose it for themselves" });
+  await steward.locator("[id^=provider-]").getByRole("button", { name: "Save" }).click();
+  await steward.getByText("It holds from now on.").waitFor();
+  assert.match(await tried(), /would be let in as/);
+  await (await through(/The desk/)).getByText("Signed in as The desk").waitFor();
   await house.stop();
 });
 

@@ -289,16 +289,24 @@ func TestWhatAProviderSaysIsNotTakenForMore(t *testing.T) {
 		claims identity.Claims
 		want   string
 	}{
-		{identity.Claims{Address: "new@cerroalcor.example", Verified: true}, ""},
-		{identity.Claims{Address: "new@cerroalcor.example"}, "not verified"},
-		{identity.Claims{Address: "ines@lens.example", Verified: true}, "trusted for cerroalcor.example alone"},
-		{identity.Claims{Address: "ines@sub.cerroalcor.example", Verified: true}, "trusted for"},
-		{identity.Claims{Address: "nobody", Verified: true}, "did not tell an address"},
+		{identity.Claims{Address: "new@cerroalcor.example", Verified: identity.IsVerified}, ""},
+		{identity.Claims{Address: "new@cerroalcor.example", Verified: identity.NotVerified}, "not verified"},
+		{identity.Claims{Address: "new@cerroalcor.example"}, "does not say whether"},
+		{identity.Claims{Address: "ines@lens.example", Verified: identity.IsVerified}, "trusted for cerroalcor.example alone"},
+		{identity.Claims{Address: "ines@sub.cerroalcor.example", Verified: identity.IsVerified}, "trusted for"},
+		{identity.Claims{Address: "nobody", Verified: identity.IsVerified}, "did not tell an address"},
 	} {
 		_, err := accounts.SignInWith(ctx, h, p, c.claims)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%+v: %v", c.claims, err)
 		}
+	}
+	p.Unsaid = true
+	if _, err := accounts.SignInWith(ctx, h, p, identity.Claims{Address: "new@cerroalcor.example"}); err != nil {
+		t.Error("what it leaves out counts as verified, as set:", err)
+	}
+	if _, err := accounts.SignInWith(ctx, h, p, identity.Claims{Address: "new@cerroalcor.example", Verified: identity.NotVerified}); err == nil {
+		t.Error("it says that the address is not verified, and yet it counts as verified")
 	}
 	// the account that it made has no password to guess
 	if _, err := accounts.SignIn(ctx, h, "new@cerroalcor.example", "", house.From{IP: "192.0.2.1"}); err == nil {

@@ -27,6 +27,8 @@ type Provider struct {
 	Client  string   `json:"client"`
 	Secret  string   `json:"secret"`
 	Domains []string `json:"domains"`
+	Unsaid  bool     `json:"unsaid,omitempty"`   // an address of which it does not say whether it is verified counts as verified
+	SignOut bool     `json:"sign_out,omitempty"` // whoever signs out of Velada is led to sign out there too
 }
 
 // Steward is what the settings call the stewards among the roles.

@@ -6,7 +6,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -15,7 +14,6 @@ import (
 	"velada/house"
 	"velada/identity"
 	"velada/store"
-	"velada/words"
 )
 
 // known reports whether a house has to do with an address: an account, a person,
@@ -189,35 +187,4 @@ func ChangeAccount(ctx context.Context, h *house.House, a house.Actor, name stri
 		tx.NameAccount(a.Who, name)
 		return errors.Join(store.EnsureAccount(ctx, tx, a.Who, name), store.SetAccountName(ctx, tx, a.Who, name, kinds))
 	})
-}
-
-// SignInWith returns whom a provider vouches for. Their address must be at one of the
-// provider's domains, and the provider must have seen that it is read. Otherwise it
-// returns an error whose text may be shown to them.
-func SignInWith(ctx context.Context, h *house.House, p *house.Provider, claims identity.Claims) (who store.Who, err error) {
-	a, err := access.ParseAddress(claims.Address)
-	switch {
-	case err != nil:
-		return "", fmt.Errorf("%s did not tell an address", p.Name)
-	case !claims.Verified:
-		return "", fmt.Errorf("%s has not verified that the address %s is yours", p.Name, a)
-	case !access.MatchesAny(p.Domains, a):
-		return "", fmt.Errorf("%s is not trusted for %s: it is trusted for %s alone", p.Name, a, words.And(p.Domains))
-	}
-	name, text := house.NameTyped(claims.Name)
-	if text != "" {
-		name = ""
-	}
-	err = h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
-		var signsIn bool
-		if who, signsIn = tx.State().WhoSignsIn(a); !signsIn {
-			return fmt.Errorf("%s signs nobody in here: somebody had it before", a)
-		}
-		tx.NewAccountUnlessThere(store.Account{Who: who, Name: name})
-		return nil
-	})
-	if err != nil {
-		return "", err
-	}
-	return who, nil
 }

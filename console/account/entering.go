@@ -25,7 +25,8 @@ type signInView struct {
 	Query     template.URL // where to go on to, for links
 	Kind      string       // what link is asked for
 	Sent      bool
-	Lies      string // what becomes of mail, where no server takes it
+	Lies      string     // what becomes of mail, where no server takes it
+	Out       *signedOut // whoever signed out just now
 }
 
 func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
@@ -93,7 +94,13 @@ func showSignIn(c *web.Console, x *gin.Context) {
 		return
 	}
 	f.Values["address"] = x.Query("address")
-	c.Show(x, http.StatusOK, "sign-in", signInPage(c, x, f))
+	p := signInPage(c, x, f)
+	v := p.View.(signInView)
+	if c.Kept(x, sessionOut, &v.Out) {
+		c.Sessions.Remove(x.Request.Context(), sessionOut)
+		p.View = v
+	}
+	c.Show(x, http.StatusOK, "sign-in", p)
 }
 
 func doSignIn(c *web.Console, x *gin.Context) {
@@ -113,15 +120,6 @@ func doSignIn(c *web.Console, x *gin.Context) {
 	default:
 		c.Enter(x, who, "password", false, f.Values)
 	}
-}
-
-// signOut ends the session and every visit that was handed over from it.
-func signOut(c *web.Console, x *gin.Context) {
-	if err := c.Leave(x); err != nil {
-		c.Fail(x, err)
-		return
-	}
-	x.Redirect(http.StatusSeeOther, "/sign-in")
 }
 
 // showForgot offers a link by mail, to sign in or to set a new password.
@@ -217,56 +215,6 @@ func doByMail(c *web.Console, x *gin.Context) {
 	default:
 		c.Enter(x, who, "a link by mail", false, to)
 	}
-}
-
-// signInWith sends somebody to a provider to sign in.
-func signInWith(c *web.Console, x *gin.Context) {
-	settings := c.House.State().Settings.Provider(x.Param("provider"))
-	if settings == nil {
-		c.NotFound(x)
-		return
-	}
-	to, asked1, err := provider(c, settings).Ask(x.Request.Context())
-	if err != nil {
-		c.Refuse(x, http.StatusBadGateway, settings.Name+" does not answer. Try again later, or sign in another way.")
-		return
-	}
-	asked1.Provider = settings.ID
-	c.Keep(x, web.SessionAsked, struct {
-		Asked identity.Asked
-		To    map[string]string
-	}{asked1, asked(x).Values})
-	x.Redirect(http.StatusSeeOther, to)
-}
-
-func provider(c *web.Console, p *house.Provider) identity.Provider {
-	return identity.Provider{Issuer: p.Issuer, Client: p.Client, Secret: p.Secret, Back: c.House.ConsoleURL + "/sign-in/back"}
-}
-
-// backFrom takes somebody who comes back from a provider.
-func backFrom(c *web.Console, x *gin.Context) {
-	var kept struct {
-		Asked identity.Asked
-		To    map[string]string
-	}
-	there := c.Kept(x, web.SessionAsked, &kept)
-	c.Sessions.Remove(x.Request.Context(), web.SessionAsked)
-	settings := c.House.State().Settings.Provider(kept.Asked.Provider)
-	if !there || settings == nil {
-		c.Refuse(x, http.StatusBadRequest, "This answer belongs to no sign-in of this browser. Begin again.")
-		return
-	}
-	claims, err := provider(c, settings).Answer(x.Request.Context(), kept.Asked, x.Query("state"), x.Query("code"))
-	if err != nil {
-		c.Refuse(x, http.StatusForbidden, "Nobody was signed in: "+settings.Name+" gave no answer that can be trusted.")
-		return
-	}
-	who, err := accounts.SignInWith(x.Request.Context(), c.House, settings, claims)
-	if err != nil {
-		c.Refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
-		return
-	}
-	c.Enter(x, who, settings.Name, false, kept.To)
 }
 
 // askPasskey returns what a browser needs to sign in by a passkey.

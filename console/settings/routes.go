@@ -21,6 +21,7 @@ func routes() []web.Route {
 		web.Post("/settings/no-mail", web.Stewards, doNoMail),
 		web.Post("/settings/mail", web.Stewards, doMailServer),
 		web.Post("/settings/providers", web.Stewards, doProvider),
+		web.Post("/settings/providers/try", web.Stewards, tryProvider),
 		web.Get("/sites/:site/ledger", web.WholeSite, siteLedger),
 	}
 }

@@ -3,11 +3,9 @@ package settings
 import (
 	"cmp"
 	_ "embed"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/mail"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -39,9 +37,11 @@ type settingsView struct {
 	Mail      web.Form
 	Locks     []web.Choice
 	HasMail   bool
-	Providers []house.Provider
-	Provider  web.Form
-	Back      string // where providers lead back to
+	Providers []providerRow
+	Provider  web.Form     // as it was typed and refused
+	Added     providerForm // of a new one
+	Back, Out string       // where providers lead back to, after signing in and out
+	Tried     *web.Tried
 }
 
 // The parts of the view, by address.
@@ -109,7 +109,9 @@ func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 		name := map[string]string{"starttls": "STARTTLS", "tls": "TLS from the start", "none": "none (only on this machine)"}[l]
 		v.Locks = append(v.Locks, web.Choice{ID: l, Name: name, On: v.Mail.Values["lock"] == l})
 	}
-	v.Providers, v.Back = set.Providers, c.House.ConsoleURL+"/sign-in/back"
+	if v.Part == partSignIn {
+		showProviders(c, x, v)
+	}
 	p := c.Page(x, "Settings")
 	p.Here, p.View = "Settings", v
 	c.Show(x, status, "settings", p)
@@ -253,47 +255,4 @@ func doMailServer(c *web.Console, x *gin.Context) {
 		}
 		s.Mail = server
 	})
-}
-
-func doProvider(c *web.Console, x *gin.Context) {
-	me := web.Actor(x)
-	if id := x.PostForm("drop"); id != "" {
-		set(c, x, partSignIn, "Nobody signs in through "+id+" from now on.", func(s *house.Settings) {
-			s.Providers = slices.DeleteFunc(s.Providers, func(p house.Provider) bool { return p.ID == id })
-		})
-		return
-	}
-	f := web.Typed(x, "name", "issuer", "client", "domains")
-	p := house.Provider{Name: f.Values["name"], Issuer: strings.TrimSuffix(f.Values["issuer"], "/"), Client: f.Values["client"], Secret: x.PostForm("secret"), Domains: web.EachWord(f.Values["domains"])}
-	p.ID = parts.Slug(p.Name)
-	if p.ID == "" {
-		f.Wrong["name"] = "Enter the name that people know it by."
-	} else if c.House.State().Settings.Provider(p.ID) != nil {
-		f.Wrong["name"] = "There is one of this name already."
-	}
-	if u, err := url.Parse(p.Issuer); err != nil || u.Host == "" || u.Scheme != "https" && u.Hostname() != "127.0.0.1" && u.Hostname() != "localhost" {
-		f.Wrong["issuer"] = "Enter its address, beginning with https://."
-	}
-	if p.Client == "" {
-		f.Wrong["client"] = "Enter the client: the provider shows it where Velada is registered."
-	}
-	if len(p.Domains) == 0 {
-		f.Wrong["domains"] = "Name the domains whose addresses it knows for sure."
-	}
-	for _, d := range p.Domains {
-		if _, err := access.ParseDomainPattern(d); err != nil {
-			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
-		}
-	}
-	if len(f.Wrong) > 0 && c.House.IsSteward(me) {
-		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partSignIn, Provider: f})
-		return
-	}
-	err := c.House.ChangeSettings(x.Request.Context(), me, fmt.Sprintf("%s (%s) signs in addresses at %s.", p.Name, p.Issuer, strings.Join(p.Domains, ", ")),
-		func(s *house.Settings) { s.Providers = append(s.Providers, p) })
-	if errors.Is(err, house.ErrMayNot) {
-		c.Fail(x, err)
-		return
-	}
-	c.Done(x, err, "Saved. It is offered on the sign-in page.", partURL(partSignIn))
 }

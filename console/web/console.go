@@ -44,6 +44,7 @@ type Console struct {
 
 	Sessions  *scs.SessionManager
 	Passkeys  *identity.Passkeys
+	Providers *identity.Providers
 	Shelf     *Shelf
 	Presence  presence
 	Rounds    *rounds.Rounds
@@ -85,7 +86,7 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	if err != nil {
 		panic(err) // the console's origin is one
 	}
-	c.Passkeys = passkeys
+	c.Passkeys, c.Providers = passkeys, identity.NewProviders(time.Now)
 	c.handler = c.routes(rooms)
 	return c
 }

@@ -73,7 +73,9 @@ const (
 	SessionFirst   = "first"  // the password is a first code, to be changed before anything else
 	SessionAsked   = "asked"  // JSON: a sign-in on its way through a provider
 	SessionPasskey = "passkey"
-	SessionSecret  = "secret" // of a second step that is being set up
+	SessionSecret  = "secret"  // of a second step that is being set up
+	SessionThrough = "through" // JSON: the provider that knows whoever uses this browser
+	SessionTried   = "tried"   // JSON: what came when a steward tried a provider
 )
 
 // HalfIn is somebody who is signed in but for the second step.
@@ -263,12 +265,12 @@ func (c *Console) GoOn(x *gin.Context, to map[string]string) {
 		x.Redirect(http.StatusSeeOther, "/first-password")
 		return
 	}
-	c.leadOn(x, c.Onward(x, to))
+	c.LeadOn(x, c.Onward(x, to))
 }
 
-// leadOn leads to an address of the console or of a site. Browsers let a form lead no further than
+// LeadOn leads to an address of the console or of a site. Browsers let a form lead no further than
 // to hosts that its page names: to a domain of a site's owner a page of its own leads on.
-func (c *Console) leadOn(x *gin.Context, to string) {
+func (c *Console) LeadOn(x *gin.Context, to string) {
 	u, err := url.Parse(to)
 	if x.Request.Method == http.MethodGet || err != nil || u.Host == "" || strings.HasSuffix(u.Hostname(), "."+c.House.Base) {
 		x.Redirect(http.StatusSeeOther, to)
