@@ -65,6 +65,15 @@ func TestAPageIsHandedOut(t *testing.T) {
 	if err != nil || len(mails) != 2 {
 		t.Errorf("%d letters: %v", len(mails), err)
 	}
+	_, token, _ := strings.Cut(mails[0].Text, "/stop/")
+	token = strings.Fields(token)[0]
+	anybody := d.another()
+	if status, _, _ := anybody.post("/stop/"+token, "List-Unsubscribe", "One-Click"); status != 200 { // as a mail program does, RFC 8058
+		t.Errorf("stopping at a click: %d", status)
+	}
+	if status, body, _ := d.post(at, "who", "everybody", "to", "a@lens.example, b@lens.example", "subject", "Come", "text", "Again"); status != 422 || !strings.Contains(body, mails[0].Address+" wants no more letters of this site") {
+		t.Errorf("%d", status)
+	}
 }
 
 // The domains of a site are shown with the records to set, and what was typed wrongly is kept.

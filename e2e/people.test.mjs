@@ -218,6 +218,49 @@ test("the provider opens a site for its domain; a forged or unverified address d
   await house.stop();
 });
 
+test("mail is sent, tried again and given up, and that is said where one looks", async () => {
+  const house = await startHouse("--clock", evening);
+  const page = await fresh();
+  await signIn(page, house);
+  const [, port, arrived] = /server 127\.0\.0\.1, port (\d+), encryption none\)\n\s+(\S+) to see/.exec(house.printed);
+  await page.goto(`${house.console}/settings/mail`);
+  await page.getByLabel("Server", { exact: true }).fill("127.0.0.1");
+  await page.getByLabel("Port").fill(port);
+  await page.getByLabel("Encryption").selectOption("none");
+  await page.getByLabel("Sender").fill("Cerro Alcor <house@cerroalcor.example>");
+  await page.getByLabel("Messages a minute at most").fill("6000");
+  await page.locator("form[action$='/settings/mail']").getByRole("button", { name: "Save" }).click();
+  await page.getByText("It holds from now on.").waitFor();
+  await page.getByRole("button", { name: "Send a test message to myself" }).click();
+  await page.locator("#state").getByText(/^The mail server took it, .* The last answer: 250 /).waitFor();
+  const eml = await page.getByRole("link", { name: "Download (.eml)" }).getAttribute("href");
+  const kept = await page.evaluate(async (at) => (await fetch(at)).text(), eml);
+  await page.goto(`${house.console}/sites/society/team?invite=1`);
+  await page.getByLabel(/address/i).first().fill("nobody@press.example, later@press.example");
+  await page.getByRole("button", { name: "Send the invitations" }).click();
+  await page.locator(".notice").getByText("2 invitations").waitFor();
+  await page.waitForTimeout(500);
+  await page.goto(`${house.console}/sites/society/team`);
+  const says = async (who) => page.locator("#waiting li", { hasText: who }).innerText();
+  assert.match(await says("nobody@"), /could not be delivered, given up after 1 try\. The last answer: 550 5\.1\.1 nobody of that name here/);
+  assert.match(await says("later@"), /not delivered yet after 1 try\. It is tried again .* 451 4\.7\.1 greylisted/);
+  await page.goto(`${house.console}/notices`);
+  await page.getByText("The invitation to nobody@press.example could not be delivered: 550").waitFor();
+  await page.goto(`${house.console}/outbox?state=waiting`);
+  await page.getByRole("button", { name: "Send all that wait (1)" }).click();
+  await page.waitForTimeout(300);
+  await page.goto(`${house.console}/outbox`);
+  await page.locator(".mail-list a", { hasText: "to later@press.example" }).click();
+  await page.getByRole("button", { name: "Send it now" }).click();
+  await page.locator("#state").getByText(/^The mail server took it/).waitFor();
+  const reader = await fresh();
+  await reader.goto(arrived);
+  const raw = await reader.locator("pre").first().textContent();
+  assert.equal(raw.replaceAll("\r\n", "\n"), kept.replaceAll("\r\n", "\n"), "what arrived is what the outbox shows");
+  assert.equal(await reader.locator("details").count(), 2);
+  await house.stop();
+});
+
 test("a passkey lets in, and counts for both steps", async () => {
   const house = await startHouse("--clock", evening);
   const page = await fresh();

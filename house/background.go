@@ -33,6 +33,11 @@ func (h *House) InBackground(what string, f func(ctx context.Context) error) {
 // Every does something again and again until ctx ends, from now on. Wait waits for it.
 // Where it fails or panics that is logged, and it is done again.
 func (h *House) Every(ctx context.Context, interval time.Duration, what string, f func(ctx context.Context) error) {
+	h.everyOr(ctx, interval, nil, what, f)
+}
+
+// everyOr is Every, and does it sooner too where it is woken.
+func (h *House) everyOr(ctx context.Context, interval time.Duration, wake <-chan struct{}, what string, f func(ctx context.Context) error) {
 	h.background.Go(func() {
 		ticker := time.NewTicker(interval)
 		defer ticker.Stop()
@@ -42,6 +47,7 @@ func (h *House) Every(ctx context.Context, interval time.Duration, what string, 
 			case <-ctx.Done():
 				return
 			case <-ticker.C:
+			case <-wake:
 			}
 		}
 	})

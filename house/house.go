@@ -57,7 +57,7 @@ func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
 	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
-	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h, Tickets: identity.NewTickets()}, &Outbox{h}, &Keys{house: h}, &Trays{h}
+	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h, Tickets: identity.NewTickets()}, newOutbox(h), &Keys{house: h}, &Trays{h}
 	for _, o := range options {
 		o(h)
 	}

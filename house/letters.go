@@ -115,7 +115,7 @@ func (o *Outbox) rewritten(m *store.Mail, text, html string) ([]byte, error) {
 // Mails reads letters that have words in their address or subject, the newest first,
 // without their raw form.
 func (o *Outbox) Mails(ctx context.Context, words string, most int) ([]store.Mail, error) {
-	list, err := store.Mails(ctx, o.house.db, words, most)
+	list, err := store.Mails(ctx, o.house.db, store.MailsLike{Words: words}, 0, most)
 	for i := range list {
 		if err == nil {
 			err = o.openMail(&list[i])

@@ -5,10 +5,9 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"log/slog"
 	"net/mail"
 	"net/url"
+	"sync"
 	"time"
 
 	"velada/core/access"
@@ -18,7 +17,15 @@ import (
 )
 
 // Outbox holds the letters that the house writes, whether or not they are sent.
-type Outbox struct{ house *House }
+type Outbox struct {
+	house    *House
+	Clock    func() time.Time // by which mail is tried again: the real one, also where the house's stands still
+	Patience time.Duration    // with each step of a delivery
+	wake     chan struct{}    // something is due
+
+	mu     sync.Mutex
+	server MailServerState
+}
 
 // ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
 var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")
@@ -101,16 +108,17 @@ func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx 
 	return who, nil
 }
 
-// write puts a letter into the outbox, in the transaction of what it tells of. It
-// is sent from there when there is a mail server.
-func (o *Outbox) write(ctx context.Context, q store.Queryer, site, kind string, l post.Letter) error {
+// write puts a letter into the outbox, in the transaction of what it tells of, and
+// returns its id. It is sent from there when there is a mail server.
+func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) (int64, error) {
 	s := o.house.State()
-	status := "kept"
+	status := store.MailKept
 	switch a, err := access.ParseAddress(l.To); {
 	case err != nil || !s.Settings.Reaches(a):
-		status = "unreachable"
+		status = store.MailUnreachable
 	case s.Settings.Mail != nil:
-		status = "waiting"
+		status = store.MailWaiting
+		tx.After(o.Wake)
 	}
 	host := "localhost"
 	if u, err := url.Parse(o.house.ConsoleURL); err == nil && u.Hostname() != "" {
@@ -122,69 +130,24 @@ func (o *Outbox) write(ctx context.Context, q store.Queryer, site, kind string, 
 	}
 	written, err := l.Write(from, identity.Token()+"@"+host, o.house.Now())
 	if err != nil {
-		return err
+		return 0, err
 	}
-	return store.SaveMail(ctx, q, store.Mail{
-		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+	return store.SaveMail(tx.Context(), tx, store.Mail{
+		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
 		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, string(written.Raw))),
 	})
 }
 
-// mostTries is how often a message is handed to the mail server before it is
-// given up.
-const mostTries = 5
-
-// SendWaiting hands the mail that waits to the mail server, if there is one.
-func (o *Outbox) SendWaiting(ctx context.Context) error {
-	s := o.house.State()
-	if s == nil {
-		return nil
-	}
-	if s.Settings.Mail == nil {
-		return o.StripLetters(ctx)
-	}
-	list, err := store.WaitingMails(ctx, o.house.db, 50)
-	if err != nil {
-		return fmt.Errorf("reading what is to be sent: %w", err)
-	}
-	for _, m := range list {
-		whole, err := o.Mail(ctx, m.ID)
-		if err != nil {
-			return err
-		}
-		if whole == nil {
-			continue
-		}
-		status, trouble := "sent", ""
-		if err := s.Settings.Mail.Deliver(ctx, m.Address, whole.Raw); err != nil {
-			status, trouble = "waiting", err.Error()
-			if m.Tries+1 >= mostTries {
-				status = "failed"
-			}
-			slog.Warn("mail was not sent", "mail", m.ID, "error", err)
-		}
-		err = o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(ctx, tx, m.ID, status, m.Tries+1, trouble) })
-		if err != nil {
-			return err
-		}
-	}
-	return o.StripLetters(ctx)
-}
-
-// RunMail sends what waits until ctx ends, in the background.
-func (o *Outbox) RunMail(ctx context.Context, interval time.Duration) {
-	o.house.Every(ctx, interval, "sending mail", o.SendWaiting)
-}
-
-// TryMail writes a letter to a steward, to see whether mail arrives.
-func (o *Outbox) TryMail(ctx context.Context, a Actor) error {
-	return o.house.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
-		tx.QueueMail("", "try", post.Letter{
+// TryMail writes a letter to a steward, to see whether mail arrives, and returns its id.
+func (o *Outbox) TryMail(ctx context.Context, a Actor) (id int64, err error) {
+	err = o.house.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
+		id = tx.QueueMail("", "try", post.Letter{
 			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
 			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
 		})
 		return nil
 	})
+	return id, err
 }
 
 // The kinds of links that are sent by mail.

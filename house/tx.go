@@ -26,9 +26,24 @@ func (tx *Tx) Log(site, kind, what, before, after string) {
 	tx.entries = append(tx.entries, e)
 }
 
-// QueueMail puts a letter into the outbox. It is sent from there when there is a mail server.
-func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
-	tx.Try(tx.house.Outbox.write(tx.ctx, tx, site, kind, l))
+// QueueMail puts a letter into the outbox, and returns its id there. It is sent when
+// there is a mail server.
+func (tx *Tx) QueueMail(site, kind string, l post.Letter) int64 {
+	return tx.QueueMailAbout(site, kind, "", l)
+}
+
+// QueueMailAbout is QueueMail of a letter that is found by what it is about.
+func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) int64 {
+	id, err := tx.house.Outbox.write(tx, site, kind, about, l)
+	tx.Try(err)
+	return id
+}
+
+// NotifyHere tells people something in the console alone.
+func (tx *Tx) NotifyHere(to []store.Who, site, what, path string) {
+	for _, who := range to {
+		tx.Try(store.SaveNotice(tx.ctx, tx, store.Notice{Who: who, At: tx.at, Site: site, Kind: "waiting", What: what, URL: path}))
+	}
 }
 
 // MailLink makes a single-use link of a kind and returns its URL. detail is kept with

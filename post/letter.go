@@ -7,6 +7,8 @@ import (
 	_ "embed"
 	"fmt"
 	"html/template"
+	"mime"
+	netmail "net/mail"
 	"strings"
 	text "text/template"
 	"time"
@@ -73,6 +75,9 @@ func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
 	m.SetMessageIDWithValue(id)
 	if l.Stop != "" {
 		m.SetGenHeader(mail.HeaderListUnsubscribe, "<"+l.Stop+">")
+		if strings.HasPrefix(l.Stop, "https://") { // RFC 8058 is for HTTPS alone
+			m.SetGenHeader(mail.HeaderListUnsubscribePost, "List-Unsubscribe=One-Click")
+		}
 	}
 	m.SetGenHeader("Auto-Submitted", "auto-generated")
 	m.SetBodyString(mail.TypeTextPlain, w.Text)
@@ -86,13 +91,18 @@ func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
 }
 
 // Rewrite puts other text into a message that has a head, RFC 5322, and a subject:
-// who sent it to whom, when and under which id stays.
+// who sent it to whom, when and under which id stays, and so does what divides its parts.
 func Rewrite(head []byte, subject, text, html string) ([]byte, error) {
 	old, err := mail.EMLToMsgFromString(string(head) + "\r\n\r\n")
 	if err != nil {
 		return nil, fmt.Errorf("reading the head of a letter: %w", err)
 	}
 	m := mail.NewMsg(mail.WithNoDefaultUserAgent())
+	if whole, err := netmail.ReadMessage(bytes.NewReader(append(bytes.Clone(head), "\r\n\r\n"...))); err == nil {
+		if _, is, err := mime.ParseMediaType(whole.Header.Get("Content-Type")); err == nil && is["boundary"] != "" {
+			m.SetBoundary(is["boundary"])
+		}
+	}
 	for _, set := range []struct {
 		list []string
 		to   func(string) error
@@ -104,7 +114,7 @@ func Rewrite(head []byte, subject, text, html string) ([]byte, error) {
 		}
 	}
 	m.Subject(subject)
-	for _, name := range []mail.Header{mail.HeaderDate, mail.HeaderMessageID, mail.HeaderListUnsubscribe} {
+	for _, name := range []mail.Header{mail.HeaderDate, mail.HeaderMessageID, mail.HeaderListUnsubscribe, mail.HeaderListUnsubscribePost} {
 		if values := old.GetGenHeader(name); len(values) > 0 {
 			m.SetGenHeader(name, values...)
 		}

@@ -1,14 +1,14 @@
 package post
 
 import (
-	"bufio"
-	"context"
-	"io"
-	"net"
+	"errors"
 	"net/mail"
 	"strings"
+	"sync"
 	"testing"
 	"time"
+
+	"velada/standin"
 )
 
 func letter() *Letter {
@@ -50,70 +50,113 @@ func TestALetterSaysTheSameInBothParts(t *testing.T) {
 	}
 }
 
-// TestDeliver hands a message to a mail server that speaks just enough SMTP.
-func TestDeliver(t *testing.T) {
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
+// server is the stand-in mail server, and how it is reached.
+func server(t *testing.T) (*standin.Mail, *Server) {
+	t.Helper()
+	m := standin.NewMail()
+	var served sync.WaitGroup
+	port, err := m.Run(t.Context(), &served)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer listener.Close()
-	got := make(chan string, 1)
-	serve := func(c net.Conn) {
-		defer c.Close()
-		in := bufio.NewReader(c)
-		say := func(text string) { _, _ = io.WriteString(c, text+"\r\n") }
-		say("220 stand-in")
-		var data strings.Builder
-		for inData := false; ; {
-			line, err := in.ReadString('\n')
-			if err != nil {
-				return
-			}
-			switch {
-			case inData && line == ".\r\n":
-				inData = false
-				got <- data.String()
-				say("250 taken")
-			case inData:
-				data.WriteString(line)
-			case strings.HasPrefix(line, "EHLO"):
-				say("250 stand-in")
-			case strings.HasPrefix(line, "DATA"):
-				inData = true
-				say("354 go on")
-			case strings.HasPrefix(line, "QUIT"):
-				say("221 bye")
-				return
-			default:
-				say("250 well")
-			}
-		}
-	}
-	go func() {
-		for {
-			c, err := listener.Accept()
-			if err != nil {
-				return
-			}
-			serve(c)
-		}
-	}()
-	w, err := letter().Write("Cerro Alcor <velada@localhost>", "1@localhost", time.Now())
+	t.Cleanup(func() { m.Close(); served.Wait() })
+	return m, &Server{Host: "127.0.0.1", Port: port, Lock: "none", From: "Cerro Alcor <velada@localhost>"}
+}
+
+func TestLettersGoOverOneConnectionByteForByte(t *testing.T) {
+	m, s := server(t)
+	open, err := s.Connect(t.Context(), 200*time.Millisecond)
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := Server{Host: "127.0.0.1", Port: listener.Addr().(*net.TCPAddr).Port, Lock: "none", From: "velada@localhost"}
-	if err := s.Deliver(context.Background(), "zoe@press.example", w.Raw); err != nil {
+	l := letter()
+	l.Lines = append(l.Lines, ".a line that begins with a dot", strings.Repeat("long ", 300), "Ünïcödé")
+	w, err := l.Write("Cerro Alcor <velada@localhost>", "1@localhost", time.Now())
+	if err != nil {
 		t.Fatal(err)
 	}
-	text := <-got
-	for _, want := range []string{"<zoe@press.example>", "<1@localhost>", "invitations/abc", "multipart/alternative"} {
-		if !strings.Contains(text, want) {
-			t.Errorf("%q did not arrive:\n%s", want, text)
+	refused := func(to string, permanent bool, want string) {
+		t.Helper()
+		var no *Refused
+		if _, err := open.Send(t.Context(), to, w.Raw); !errors.As(err, &no) || no.Permanent != permanent || !strings.Contains(no.Answer, want) {
+			t.Errorf("%s: %v", to, err)
 		}
 	}
-	s.Lock = "starttls"
-	if err := s.Deliver(context.Background(), "zoe@press.example", w.Raw); err == nil {
-		t.Error("mail goes out unlocked although it must be locked")
+	taken := func(to string) {
+		t.Helper()
+		if answer, err := open.Send(t.Context(), to, w.Raw); err != nil || !strings.HasPrefix(answer, "250 ") {
+			t.Errorf("%s: %q %v", to, answer, err)
+		}
+	}
+	taken("zoe@press.example")
+	refused("nobody@press.example", true, "550 5.1.1 nobody of that name here")
+	refused("later@press.example", false, "451 4.7.1 greylisted")
+	taken("zoe@press.example")
+	if open.Broken() {
+		t.Error("a refusal breaks the connection")
+	}
+	var no *Refused
+	if _, err := open.Send(t.Context(), "hang@press.example", w.Raw); err == nil || errors.As(err, &no) || !open.Broken() {
+		t.Errorf("a server that does not answer: %v", err)
+	}
+	open.Close()
+	got := m.Taken()
+	if len(got) != 2 || got[0].Over != 1 || got[1].Over != 1 || m.Connections() != 1 {
+		t.Fatalf("%d letters over %d connections", len(got), m.Connections())
+	}
+	for _, g := range got {
+		if g.Raw != string(w.Raw) || g.From != "velada@localhost" {
+			t.Errorf("what arrived is not what was written:\n%s\n%s", g.Raw, w.Raw)
+		}
+	}
+	for _, header := range []string{"X-Mailer", "User-Agent"} {
+		if strings.Contains(got[0].Raw, header) {
+			t.Errorf("it says %s", header)
+		}
+	}
+}
+
+func TestAServerThatCannotBeUsed(t *testing.T) {
+	_, s := server(t)
+	for what, change := range map[string]func(*Server){
+		"it offers no STARTTLS": func(s *Server) { s.Lock = "starttls" },
+		"no address":            func(s *Server) { s.From = "nobody" },
+		"tls":                   func(s *Server) { s.Lock = "tls" },
+		"connection refused":    func(s *Server) { s.Port = 1 },
+	} {
+		other := *s
+		change(&other)
+		if open, err := other.Connect(t.Context(), 200*time.Millisecond); err == nil || !strings.Contains(err.Error(), what) {
+			t.Errorf("%s: %v", what, err)
+			if open != nil {
+				open.Close()
+			}
+		}
+	}
+	if (&Server{}).Between() != time.Minute/UsualPace || (&Server{Pace: 6}).Between() != 10*time.Second {
+		t.Error("the pace is another")
+	}
+}
+
+func TestStoppingAtAClick(t *testing.T) {
+	l := letter()
+	for stop, want := range map[string]string{"https://velada.example/stop/1": "List-Unsubscribe=One-Click", "http://velada.localhost/stop/1": "", "": ""} {
+		l.Stop = stop
+		w, err := l.Write("velada@localhost", "1@localhost", time.Now())
+		if err != nil {
+			t.Fatal(err)
+		}
+		head, _, _ := strings.Cut(string(w.Raw), "\r\n\r\n")
+		again, err := Rewrite([]byte(head), l.Subject, w.Text, w.HTML)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if string(again) != string(w.Raw) {
+			t.Errorf("%q: written anew with the same words it is another:\n%s\n%s", stop, again, w.Raw)
+		}
+		m, err := mail.ReadMessage(strings.NewReader(string(w.Raw)))
+		if err != nil || m.Header.Get("List-Unsubscribe-Post") != want {
+			t.Errorf("%q: %q %v", stop, m.Header.Get("List-Unsubscribe-Post"), err)
+		}
 	}
 }

@@ -7,55 +7,79 @@ import (
 	"time"
 )
 
-// Mail is a message as it was written.
+// Mail is a message as it was written, and what became of it.
 type Mail struct {
 	ID                  int64
 	At                  time.Time
 	Address, Site, Kind string
+	About               string // what it is about: MailAbout finds it by that
 	Subject, Text, HTML string
 	Raw                 []byte // as in RFC 5322; not read into lists
 	Link                []byte // SHA-256 of the secret in its link, while that is in it
-	Status              string // kept, waiting, sent, failed, unreachable
+	Status              string // one of the below
 	Tries               int
-	Trouble             string
+	Answer              string    // what the mail server said last, or why it could not be asked
+	First, Last, Next   time.Time // when it was tried, by the real clock, and is tried again
 }
 
-// SaveMail writes a message.
-func SaveMail(ctx context.Context, q Queryer, m Mail) error {
-	return exec(ctx, q, `INSERT INTO mails (at, address, site, kind, subject, text, html, raw, status, link) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		m.At.Unix(), m.Address, m.Site, m.Kind, m.Subject, m.Text, m.HTML, m.Raw, m.Status, m.Link)
+// What became of a message.
+const (
+	MailKept        = "kept"    // there was no mail server
+	MailWaiting     = "waiting" // to be sent
+	MailSent        = "sent"    // the mail server took it
+	MailFailed      = "failed"
+	MailUnreachable = "unreachable" // the account has no mailbox
+)
+
+// SaveMail writes a message and returns its id.
+func SaveMail(ctx context.Context, q Queryer, m Mail) (id int64, err error) {
+	err = q.QueryRowContext(ctx, `INSERT INTO mails (at, address, site, kind, about, subject, text, html, raw, status, link) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) RETURNING id`,
+		m.At.Unix(), m.Address, m.Site, m.Kind, m.About, m.Subject, m.Text, m.HTML, m.Raw, m.Status, m.Link).Scan(&id)
+	return id, err
 }
 
-const mailColumns = `id, at, address, site, kind, subject, text, html, status, tries, trouble`
+const mailColumns = `id, at, address, site, kind, about, subject, text, html, status, tries, answer, first, last, next`
 
 func scanMail(r *sql.Rows) (m Mail, err error) {
-	var at int64
-	err = r.Scan(&m.ID, &at, &m.Address, &m.Site, &m.Kind, &m.Subject, &m.Text, &m.HTML, &m.Status, &m.Tries, &m.Trouble)
-	m.At = time.Unix(at, 0)
+	var at, first, last, next int64
+	err = r.Scan(&m.ID, &at, &m.Address, &m.Site, &m.Kind, &m.About, &m.Subject, &m.Text, &m.HTML, &m.Status, &m.Tries, &m.Answer, &first, &last, &next)
+	m.At, m.First, m.Last, m.Next = time.Unix(at, 0), unixOrZero(first), unixOrZero(last), unixOrZero(next)
 	return m, err
 }
 
-// Mails reads messages that have words in their address or subject, the newest first.
-func Mails(ctx context.Context, q Reader, words string, most int) ([]Mail, error) {
-	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails
-		WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0 ORDER BY id DESC LIMIT ?2`, words, most)
-}
+// MailsLike says which messages are meant: those with words in their address or
+// subject, and with a status; "" means any.
+type MailsLike struct{ Words, Status string }
 
-// MailsFrom reads a stretch of Mails: so many from the given one on, 0 being the newest.
-func MailsFrom(ctx context.Context, q Reader, words string, from, many int) ([]Mail, error) {
-	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails
-		WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0 ORDER BY id DESC LIMIT ?3 OFFSET ?2`, words, from, many)
+const mailsLike = ` FROM mails WHERE (?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0) AND (?2 = '' OR status = ?2)`
+
+// Mails reads so many messages from the given one on, the newest first, 0 being the newest.
+func Mails(ctx context.Context, q Reader, like MailsLike, from, many int) ([]Mail, error) {
+	return collect(ctx, q, scanMail, `SELECT `+mailColumns+mailsLike+` ORDER BY id DESC LIMIT ?4 OFFSET ?3`, like.Words, like.Status, from, many)
 }
 
 // CountMails counts what Mails reads.
-func CountMails(ctx context.Context, q Reader, words string) (n int, err error) {
-	err = q.QueryRowContext(ctx, `SELECT count(*) FROM mails WHERE ?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0`, words).Scan(&n)
+func CountMails(ctx context.Context, q Reader, like MailsLike) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*)`+mailsLike, like.Words, like.Status).Scan(&n)
 	return n, err
 }
 
-// WaitingMails reads what is still to be sent, the oldest first.
-func WaitingMails(ctx context.Context, q Reader, most int) ([]Mail, error) {
-	return collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE status = 'waiting' ORDER BY id LIMIT ?`, most)
+// NextMail reads the message that has been due longest; nil where none is.
+func NextMail(ctx context.Context, q Reader, now time.Time) (*Mail, error) {
+	list, err := collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE status = 'waiting' AND next <= ? ORDER BY next, id LIMIT 1`, now.Unix())
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// MailAbout reads the newest message about something, without its words; nil where there is none.
+func MailAbout(ctx context.Context, q Reader, about string) (*Mail, error) {
+	list, err := collect(ctx, q, scanMail, `SELECT `+mailColumns+` FROM mails WHERE about = ? AND about <> '' ORDER BY id DESC LIMIT 1`, about)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
 }
 
 // FindMail reads one message with its raw form; nil where there is none.
@@ -68,15 +92,68 @@ func FindMail(ctx context.Context, q Reader, id int64) (*Mail, error) {
 }
 
 // MarkMail says what became of a message.
-func MarkMail(ctx context.Context, q Queryer, id int64, status string, tries int, trouble string) error {
-	return exec(ctx, q, `UPDATE mails SET status = ?, tries = ?, trouble = ? WHERE id = ?`, status, tries, trouble, id)
+func MarkMail(ctx context.Context, q Queryer, m Mail) error {
+	return exec(ctx, q, `UPDATE mails SET status = ?, tries = ?, answer = ?, first = ?, last = ?, next = ? WHERE id = ?`,
+		m.Status, m.Tries, m.Answer, unixOf(m.First), unixOf(m.Last), unixOf(m.Next), m.ID)
+}
+
+// unixOf is the opposite of unixOrZero.
+func unixOf(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return t.Unix()
+}
+
+// PutOffMails has all that is due wait until a time, since the mail server could not be
+// handed anything, and gives up what was first tried before another. It returns how many it gave up.
+func PutOffMails(ctx context.Context, q Queryer, now, next, before time.Time, why string) (gaveUp int64, err error) {
+	if err := exec(ctx, q, `UPDATE mails SET tries = tries + 1, answer = ?1, last = ?2, next = ?3, first = CASE first WHEN 0 THEN ?2 ELSE first END
+		WHERE status = 'waiting' AND next <= ?2`, why, now.Unix(), next.Unix()); err != nil {
+		return 0, err
+	}
+	done, err := q.ExecContext(ctx, `UPDATE mails SET status = 'failed' WHERE status = 'waiting' AND first > 0 AND first < ?`, before.Unix())
+	if err != nil {
+		return 0, err
+	}
+	return done.RowsAffected()
+}
+
+// SendMailsNow makes messages with a status due now, as if they had not been tried yet,
+// and returns how many; but those whose link was taken out.
+func SendMailsNow(ctx context.Context, q Queryer, status string, id int64) (int64, error) {
+	done, err := q.ExecContext(ctx, `UPDATE mails SET status = 'waiting', tries = 0, first = 0, next = 0
+		WHERE status = ?1 AND (?2 = 0 OR id = ?2) AND NOT stripped`, status, id)
+	if err != nil {
+		return 0, err
+	}
+	return done.RowsAffected()
+}
+
+// CountSendable counts what SendMailsNow would send.
+func CountSendable(ctx context.Context, q Reader, status string, id int64) (n int, err error) {
+	err = q.QueryRowContext(ctx, `SELECT count(*) FROM mails WHERE status = ?1 AND (?2 = 0 OR id = ?2) AND NOT stripped`, status, id).Scan(&n)
+	return n, err
+}
+
+// liveLinks are the links that can be followed still: sign-in links by the real clock, invitations by the house's.
+const liveLinks = `(SELECT token FROM mail_links WHERE ends > ?1 UNION ALL SELECT token FROM invitations WHERE status = 'waiting' AND ends > ?2)`
+
+// AnySpentWaiting reports whether GiveUpSpent has anything to do.
+func AnySpentWaiting(ctx context.Context, q Reader, real, now time.Time) (any bool, err error) {
+	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM mails WHERE status = 'waiting' AND link IS NOT NULL AND link NOT IN `+liveLinks+`)`, real.Unix(), now.Unix()).Scan(&any)
+	return any, err
+}
+
+// GiveUpSpent gives up messages that wait with a link that was used, withdrawn or has ended.
+func GiveUpSpent(ctx context.Context, q Queryer, real, now time.Time, why string) error {
+	return exec(ctx, q, `UPDATE mails SET status = 'failed', answer = ?3 WHERE status = 'waiting' AND link IS NOT NULL AND link NOT IN `+liveLinks, real.Unix(), now.Unix(), why)
 }
 
 // SpentLetters lists the letters that still hold a link and were sent, or whose link
 // was used or has ended: sign-in links by the real clock, invitations by the house's.
 func SpentLetters(ctx context.Context, q Reader, real, now time.Time) ([]int64, error) {
-	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link IS NOT NULL AND status <> 'waiting' AND (status = 'sent'
-		OR link NOT IN (SELECT token FROM mail_links WHERE ends > ?1 UNION ALL SELECT token FROM invitations WHERE status = 'waiting' AND ends > ?2))`,
+	return collect(ctx, q, scanNumber, `SELECT id FROM mails WHERE link IS NOT NULL AND status <> 'waiting' AND (status = 'sent' OR link NOT IN `+liveLinks+`)`,
 		real.Unix(), now.Unix())
 }
 
@@ -89,7 +166,7 @@ func scanNumber(r *sql.Rows) (n int64, err error) { return n, r.Scan(&n) }
 
 // StripMail puts a letter without its link in the place of the one with it.
 func StripMail(ctx context.Context, q Queryer, id int64, text, html string, raw []byte) error {
-	return exec(ctx, q, `UPDATE mails SET text = ?, html = ?, raw = ?, link = NULL WHERE id = ?`, text, html, raw, id)
+	return exec(ctx, q, `UPDATE mails SET text = ?, html = ?, raw = ?, link = NULL, stripped = 1 WHERE id = ?`, text, html, raw, id)
 }
 
 // MailLink is a single-use link that was sent by mail.

@@ -165,30 +165,47 @@ func TestMailIsFoundAndMarked(t *testing.T) {
 	for _, m := range []Mail{
 		{Address: "a@x.example", Subject: "Friday", Raw: []byte("one"), Status: "kept"}, {Address: "b@x.example", Subject: "For Ada", Raw: []byte("two"), Status: "waiting"},
 	} {
-		if err := SaveMail(ctx, db, m); err != nil {
+		if _, err := SaveMail(ctx, db, m); err != nil {
 			t.Fatal(err)
 		}
 	}
 	for words, want := range map[string]int{"": 2, "ADA": 1, "a@x": 1, "x.example": 2, "100%": 0, "_": 0} {
-		if list, err := Mails(ctx, db, words, 9); err != nil || len(list) != want {
+		if list, err := Mails(ctx, db, MailsLike{Words: words}, 0, 9); err != nil || len(list) != want {
 			t.Errorf("%q: %d %v", words, len(list), err)
 		}
 	}
-	waiting, err := WaitingMails(ctx, db, 9)
-	if err != nil || len(waiting) != 1 {
+	now := time.Unix(1000, 0)
+	waiting, err := NextMail(ctx, db, now)
+	if err != nil || waiting == nil {
 		t.Fatal(waiting, err)
 	}
-	if err := MarkMail(ctx, db, waiting[0].ID, "sent", 1, ""); err != nil {
+	waiting.Tries, waiting.First, waiting.Last, waiting.Next, waiting.Answer = 1, now, now, now.Add(time.Minute), "451 later"
+	if err := MarkMail(ctx, db, *waiting); err != nil {
 		t.Fatal(err)
 	}
-	m, err := FindMail(ctx, db, waiting[0].ID)
-	if err != nil || m.Status != "sent" || m.Tries != 1 || string(m.Raw) != "two" {
+	if m, err := NextMail(ctx, db, now.Add(59*time.Second)); m != nil || err != nil {
+		t.Error("it is due before its time", m, err)
+	}
+	m, err := FindMail(ctx, db, waiting.ID)
+	if err != nil || m.Status != MailWaiting || m.Tries != 1 || string(m.Raw) != "two" || m.Next != now.Add(time.Minute) || m.Answer != "451 later" {
 		t.Errorf("%+v %v", m, err)
+	}
+	if n, err := SendMailsNow(ctx, db, MailWaiting, 0); n != 1 || err != nil {
+		t.Error(n, err)
+	}
+	if m, err := NextMail(ctx, db, now); m == nil || m.Tries != 0 || err != nil {
+		t.Error("it is not due at once", m, err)
+	}
+	if n, err := PutOffMails(ctx, db, now, now.Add(time.Hour), now.Add(-time.Hour), "away"); n != 0 || err != nil {
+		t.Error(n, err)
+	}
+	if n, err := PutOffMails(ctx, db, now.Add(3*time.Hour), now.Add(4*time.Hour), now.Add(time.Hour), "away"); n != 1 || err != nil {
+		t.Error("what is too old is not given up", n, err)
 	}
 	if m, err := FindMail(ctx, db, 99); m != nil || err != nil {
 		t.Error(m, err)
 	}
-	if SaveMail(ctx, db, Mail{Status: "lost"}) == nil {
+	if _, err := SaveMail(ctx, db, Mail{Status: "lost"}); err == nil {
 		t.Error("a status that there is not")
 	}
 }

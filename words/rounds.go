@@ -145,6 +145,14 @@ func LowerName(text string) string {
 	return text
 }
 
+// Count says a number of things: 1 page, 2 pages, no people.
+func Count(n int, one, many string) string {
+	if n == 0 {
+		return "no " + many
+	}
+	return fmt.Sprintf("%d %s", n, plural(n, one, many))
+}
+
 func plural(n int, one, many string) string {
 	if n == 1 {
 		return one

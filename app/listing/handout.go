@@ -9,6 +9,7 @@ import (
 	"velada/core/parts"
 	"velada/house"
 	"velada/post"
+	"velada/store"
 )
 
 // The limits of a letter with which a page is handed out.
@@ -26,7 +27,12 @@ func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path stri
 			return house.ErrNothing
 		}
 		wrong := house.FieldErrors{}
-		var readers []string
+		id := tx.State().ID(site)
+		profiles, err := store.Profiles(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		var readers []access.Address
 		for _, word := range to {
 			address, err := access.ParseAddress(word)
 			switch {
@@ -34,8 +40,10 @@ func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path stri
 				wrong["to"] = fmt.Sprintf("“%s” is no e-mail address.", word)
 			case !tx.State().Settings.Reaches(address):
 				wrong["to"] = fmt.Sprintf("No mail reaches %s: make a sign-in slip instead.", word)
+			case profiles[string(tx.State().WhoHas(address))].NoMail:
+				wrong["to"] = fmt.Sprintf("%s wants no more letters of this site. Tell them in another way.", word)
 			default:
-				readers = append(readers, parts.Canonical(address.String()))
+				readers = append(readers, address)
 			}
 		}
 		if len(to) == 0 {
@@ -60,11 +68,14 @@ func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path stri
 				lines = append(lines, part)
 			}
 		}
+		var names []string
 		for _, reader := range readers {
-			tx.QueueMail(site, "letter", post.Letter{To: reader, Subject: subject, Lines: lines})
+			to := parts.Canonical(reader.String())
+			tx.QueueMail(site, "letter", post.Letter{To: to, Subject: subject, Lines: lines, Stop: h.Outbox.StopLink(id, tx.State().WhoHas(reader))})
+			names = append(names, to)
 			sent++
 		}
-		tx.Log(site, "letter", fmt.Sprintf("%s was handed out by mail to %d: %s", path, sent, strings.Join(readers, ", ")), "", "")
+		tx.Log(site, "letter", fmt.Sprintf("%s was handed out by mail to %d: %s", path, sent, strings.Join(names, ", ")), "", "")
 		return nil
 	})
 	return sent, err

@@ -3,8 +3,6 @@ package members
 import (
 	"cmp"
 	"context"
-	"crypto/hmac"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -335,38 +333,24 @@ func ask(ctx context.Context, h *house.House, l store.LetIn) error {
 	})
 }
 
-// stopToken is what a link to stop a site's letters to a member carries.
-func stopToken(h *house.House, site store.SiteID, person string) string {
-	text := append([]byte(string(site)+" "+person+" "), h.Keys.MAC("stop " + string(site) + " " + person)[:16]...)
-	return base64.RawURLEncoding.EncodeToString(text)
-}
-
-// Stop reads a link to stop a site's letters, and stops them where that is meant. It
-// returns house.ErrLinkSpent for a link that is none.
+// Stop reads a link to stop a site's letters to somebody, and stops them where that is
+// meant. It returns house.ErrLinkSpent for a link that is none.
 func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, address string, err error) {
-	raw, err := base64.RawURLEncoding.DecodeString(token)
-	if err != nil || len(raw) < 18 {
-		return "", "", house.ErrLinkSpent
+	id, who, err := h.Outbox.ReadStop(token)
+	if err != nil {
+		return "", "", err
 	}
-	parts := strings.SplitN(string(raw[:len(raw)-16]), " ", 3)
-	if len(parts) != 3 || !hmac.Equal([]byte(token), []byte(stopToken(h, store.SiteID(parts[0]), parts[1]))) {
-		return "", "", house.ErrLinkSpent
-	}
-	id, person := store.SiteID(parts[0]), parts[1]
 	s := h.State()
-	if at, err := access.ParseAddress(person); err == nil { // letters of earlier versions named both by their addresses
-		id, person = s.ID(cmp.Or(s.LedTo(parts[0]), parts[0])), string(s.WhoHas(at))
-	}
-	to, there := s.AddressOf(store.Who(person))
+	to, there := s.AddressOf(who)
 	if site = s.SiteAddress(id); site == "" || !there {
 		return "", "", house.ErrLinkSpent
 	}
 	if !meant {
 		return site, to.String(), nil
 	}
-	a, _ := h.ActorOf(store.Who(person))
+	a, _ := h.ActorOf(who)
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error { // the token is the right
-		profile, err := store.FindProfile(ctx, tx, id, person)
+		profile, err := store.FindProfile(ctx, tx, id, string(who))
 		if err != nil {
 			return err
 		}
@@ -415,7 +399,7 @@ func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site str
 			sent++
 			tx.QueueMail(site, "letter", post.Letter{
 				To: parts.Canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + s.SiteTitle(site) + "."},
-				Stop: h.ConsoleURL + "/stop/" + stopToken(h, s.ID(site), p.ID),
+				Stop: h.Outbox.StopLink(s.ID(site), store.Who(p.ID)),
 			})
 		}
 		tx.Log(site, "member", fmt.Sprintf("A letter to %d members: %s", sent, subject), "", "")

@@ -115,7 +115,7 @@ func sendInvitation(ctx context.Context, h *house.House, tx *house.Tx, inv store
 	if !inv.Mailed {
 		return nil
 	}
-	tx.QueueMail(s.SiteAddress(inv.To[0].Site), "invitation", post.Letter{
+	tx.QueueMailAbout(s.SiteAddress(inv.To[0].Site), "invitation", house.AboutInvitation(inv.ID), post.Letter{
 		To: address.String(), Subject: subject, Word: inv.Word, From: by.Name, Facts: facts,
 		Lines:  []string{fmt.Sprintf("This is an invitation from %s.", p.Document().House.Name)},
 		Action: post.Action{Text: "See the invitation", URL: link},

@@ -314,6 +314,11 @@ func tellDemo(out io.Writer, h *hosts, theHouse *house.House, _ string) {
 	if issuer := h.standInProvider(theHouse); issuer != "" {
 		fmt.Fprintf(out, "\nAn OpenID Connect provider for cerroalcor.example, offered on the sign-in page\n  %s\n", issuer)
 	}
+	mail := standin.NewMail()
+	if port, err := mail.Run(h.ctx, &h.standIns); err == nil {
+		screen := h.standIn(func(string) (http.Handler, error) { return mail, nil })
+		fmt.Fprintf(out, "\nA mail server that delivers nothing (Settings, “Mail”: server 127.0.0.1, port %d, encryption none)\n  %s to see what arrived\n", port, screen)
+	}
 	if screen := h.standInNames(theHouse); screen != "" {
 		fmt.Fprintf(out, "\nName servers of the demo (Settings, “Address and domains”)\n  %s to set records, %s to ask them\n", screen, h.resolver)
 		fmt.Fprintf(out, "  To open its domains in a browser, start it with --host-resolver-rules=\"MAP *.example 127.0.0.1\",\n  or add them to the hosts file: 127.0.0.1 %s\n", demo.OwnDomain)

@@ -100,9 +100,9 @@ func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 	}
 	v.HasMail = set.Mail != nil
 	if v.Mail.Values == nil {
-		v.Mail.Values = map[string]string{"port": "587", "lock": "starttls"}
+		v.Mail.Values = map[string]string{"port": "587", "lock": "starttls", "pace": strconv.Itoa(post.UsualPace)}
 		if m := set.Mail; m != nil {
-			v.Mail.Values = map[string]string{"host": m.Host, "port": strconv.Itoa(m.Port), "user": m.User, "lock": m.Lock, "from": m.From}
+			v.Mail.Values = map[string]string{"host": m.Host, "port": strconv.Itoa(m.Port), "user": m.User, "lock": m.Lock, "from": m.From, "pace": strconv.Itoa(cmp.Or(m.Pace, post.UsualPace))}
 		}
 	}
 	for _, l := range post.Locks {
@@ -224,16 +224,21 @@ func doMailServer(c *web.Console, x *gin.Context) {
 	ctx, me := x.Request.Context(), web.Actor(x)
 	switch x.PostForm("action") {
 	case "try":
-		c.Done(x, c.House.Outbox.TryMail(ctx, me), "A letter to yourself is in the outbox: see there what becomes of it.", "/outbox")
+		id, err := c.House.Outbox.TryMail(ctx, me)
+		c.Done(x, err, "A letter to yourself is on its way.", fmt.Sprintf("/outbox/%d", id))
 		return
 	case "drop":
 		set(c, x, partMail, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })
 		return
 	}
-	f := web.Typed(x, "host", "port", "user", "lock", "from")
+	f := web.Typed(x, "host", "port", "user", "lock", "from", "pace")
 	port, err := strconv.Atoi(f.Values["port"])
 	if err != nil || port < 1 || port > 65535 {
 		f.Wrong["port"] = "A port is a number from 1 to 65535."
+	}
+	pace, err := strconv.Atoi(cmp.Or(f.Values["pace"], strconv.Itoa(post.UsualPace)))
+	if err != nil || pace < 1 || pace > post.MostPace {
+		f.Wrong["pace"] = fmt.Sprintf("Enter a number from 1 to %d.", post.MostPace)
 	}
 	if f.Values["host"] == "" {
 		f.Wrong["host"] = "Enter the name of the mail server."
@@ -249,7 +254,7 @@ func doMailServer(c *web.Console, x *gin.Context) {
 		return
 	}
 	set(c, x, partMail, "Mail is handed to "+f.Values["host"]+".", func(s *house.Settings) {
-		server := &post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"]}
+		server := &post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"], Pace: pace}
 		if server.Password == "" && s.Mail != nil && s.Mail.User == server.User && s.Mail.Host == server.Host {
 			server.Password = s.Mail.Password
 		}

@@ -36,7 +36,8 @@ type waitingRow struct {
 	ID, Address, Role, Section, Since, Ends string
 	By                                      string
 	Window                                  string
-	Over, Mailed, HandOver                  bool
+	Over, HandOver                          bool
+	Letter                                  *web.LetterState  // nil where a link was made to hand on
 	entry                                   *access.TeamEntry // that waits
 }
 
@@ -67,9 +68,16 @@ func waitingInvitations(c *web.Console, x *gin.Context, d *web.Site) (rows []wai
 			address := c.House.AddressText(inv.Who)
 			row := waitingRow{
 				ID: inv.ID, Address: c.House.NameOf(inv.Who), Role: to.Role, Section: d.Words.Section(to.Under), Since: lasting(now.Sub(inv.At)),
-				Ends: words.Moment(inv.Ends.In(d.State.Zone)), Over: !now.Before(inv.Ends), Mailed: inv.Mailed, HandOver: inv.Stay != "",
+				Ends: words.Moment(inv.Ends.In(d.State.Zone)), Over: !now.Before(inv.Ends), HandOver: inv.Stay != "",
 			}
 			row.By = c.House.NameOf(inv.By)
+			if inv.Mailed {
+				letter, err := store.MailAbout(x.Request.Context(), c.House.Reader(), house.AboutInvitation(inv.ID))
+				if err != nil {
+					return nil, err
+				}
+				row.Letter = c.LetterState(letter)
+			}
 			for i := range d.Now.Team {
 				e := &d.Now.Team[i]
 				if !e.Accepted && e.Under == to.Under && d.State.Names(*e, inv.Who) {

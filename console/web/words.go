@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"velada/core/access"
+
+	"velada/words"
 )
 
 // LowerArticle begins a name in the middle of a sentence: “The door” becomes “the door”.
@@ -74,15 +76,7 @@ func OutcomeWords(o access.Outcome) string {
 var RoleOrder = []string{"owner", "admin", "publisher", "editor", "usher", "analyst", "viewer"}
 
 // Count says a number of things: 1 page, 2 pages, no people.
-func Count(n int, one, many string) string {
-	switch n {
-	case 0:
-		return "no " + many
-	case 1:
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
+var Count = words.Count
 
 // WindowOf is the window for a decision.
 func WindowOf(d access.Decision) Window {
