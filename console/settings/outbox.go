@@ -221,7 +221,7 @@ func sendMail(c *web.Console, x *gin.Context) {
 		to += "/" + text
 	}
 	n, err := c.House.Outbox.SendNow(x.Request.Context(), web.Actor(x), x.PostForm("status"), id)
-	c.Done(x, err, "On their way: "+words.Count(int(n), "message", "messages")+".", to)
+	c.Done(x, err, "Being sent: "+words.Count(int(n), "message", "messages")+".", to)
 }
 
 // showLink shows the link of a message that signs somebody in: it is written in the ledger,

@@ -225,7 +225,7 @@ func doMailServer(c *web.Console, x *gin.Context) {
 	switch x.PostForm("action") {
 	case "try":
 		id, err := c.House.Outbox.TryMail(ctx, me)
-		c.Done(x, err, "A letter to yourself is on its way.", fmt.Sprintf("/outbox/%d", id))
+		c.Done(x, err, "A message to yourself is being sent.", fmt.Sprintf("/outbox/%d", id))
 		return
 	case "drop":
 		set(c, x, partMail, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })
