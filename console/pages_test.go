@@ -58,6 +58,12 @@ func (d *desk) save(site, id string, version int, title, body string) (int, view
 // send sends a file in a form.
 func (d *desk) send(path, field, name string, data []byte, pairs ...string) (int, string) {
 	d.Helper()
+	status, body, _ := d.sendFor(path, field, name, data, pairs...)
+	return status, body
+}
+
+func (d *desk) sendFor(path, field, name string, data []byte, pairs ...string) (int, string, http.Header) {
+	d.Helper()
 	var form bytes.Buffer
 	w := multipart.NewWriter(&form)
 	for i := 0; i+1 < len(pairs); i += 2 {
@@ -75,8 +81,7 @@ func (d *desk) send(path, field, name string, data []byte, pairs ...string) (int
 	if err != nil {
 		d.Fatal(err)
 	}
-	status, body, _ := read(d.TB, r)
-	return status, body
+	return read(d.TB, r)
 }
 
 func TestWritingAPage(t *testing.T) {

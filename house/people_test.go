@@ -114,6 +114,16 @@ func TestDeletingAGroupTakesItFromWhatHangsOnIt(t *testing.T) {
 	}
 }
 
+func TestARosterKnowsPeopleByAnyOfTheirAddresses(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	text := "dn: cn=b\nobjectClass: person\nsn: x\ncn: Bram\nmail: nobody@lens.example\nmail: bram@cerroalcor.example\n\ndn: cn=n\nobjectClass: person\nsn: x\ncn: New\nmail: not an address\nmail: new@lens.example\nmail: newer@lens.example\n"
+	plan := planned(t, h, ines, "night-crew", text, func(f *people.RosterForm) { f.Gone = false })
+	if len(plan.New) != 1 || plan.New[0].Address != "new@lens.example" || len(plan.Renamed) != 1 || plan.Renamed[0].Address != "bram@cerroalcor.example" || len(plan.Problems) != 0 {
+		t.Errorf("%+v", plan)
+	}
+}
+
 func takeIn(t *testing.T, h *house.House, a house.Actor, group, text string, set func(*people.RosterForm)) *people.RosterPlan {
 	t.Helper()
 	plan := planned(t, h, a, group, text, set)
@@ -124,7 +134,7 @@ func takeIn(t *testing.T, h *house.House, a house.Actor, group, text string, set
 // planned works out what a roster would change.
 func planned(t *testing.T, h *house.House, a house.Actor, group, text string, set func(*people.RosterForm)) *people.RosterPlan {
 	t.Helper()
-	sheet, err := roster.Read([]byte(text))
+	sheet, err := roster.Read([]byte(text), roster.Options{Head: -1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -276,7 +286,7 @@ func TestAKeeperGivesNoRightsTheyLack(t *testing.T) {
 			if _, err := people.NewJoinCode(ctx, h, keeper, g, h.Now().Add(time.Hour), 3, false); !errors.As(err, &refusal) {
 				t.Errorf("%s, %s: a code: %v", name, g, err)
 			}
-			sheet, err := roster.Read([]byte("name,address\nNoor Haddad,noor@aula.cerroalcor.example"))
+			sheet, err := roster.Read([]byte("name,address\nNoor Haddad,noor@aula.cerroalcor.example"), roster.Options{Head: -1})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -432,7 +442,7 @@ func BenchmarkRoster(b *testing.B) {
 			b.Fatal(err)
 		}
 		b.StartTimer()
-		sheet, err := roster.Read([]byte(text.String()))
+		sheet, err := roster.Read([]byte(text.String()), roster.Options{Head: -1})
 		if err != nil {
 			b.Fatal(err)
 		}

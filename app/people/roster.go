@@ -88,7 +88,7 @@ type coming struct {
 	places  []placed
 	named   map[string]string // how new groups are spelled first, by lower case name
 	renamed map[string]string // new names, by person
-	taken   map[string]bool   // ids
+	ids     parts.IDs
 	listed  map[access.Address]int
 	gone    map[string]bool
 }
@@ -100,11 +100,12 @@ func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(a
 	c := &coming{
 		form: f, steward: steward, reaches: reaches, doc: doc, class: parts.GroupAt(doc, f.Group), plan: &RosterPlan{},
 		byAddress: map[access.Address]*access.Person{}, byID: map[string]*access.Person{}, stood: map[string]string{}, teams: map[string]string{},
-		named: map[string]string{}, renamed: map[string]string{}, taken: map[string]bool{}, listed: map[access.Address]int{}, gone: map[string]bool{},
+		named: map[string]string{}, renamed: map[string]string{}, listed: map[access.Address]int{}, gone: map[string]bool{},
 	}
 	if c.class == nil {
 		return nil, house.FieldErrors{"group": "Choose the group that this is the roster of."}
 	}
+	c.ids.Taken = func(id string) bool { return c.byID[id] != nil }
 	c.look()
 	for _, row := range f.Sheet.People(f.Fields) {
 		if at, team, ok := c.read(&row); ok {
@@ -151,6 +152,16 @@ func (c *coming) say(row roster.Person, text string) {
 // read reads one line: whose it is, and of which team; false where it cannot be read.
 func (c *coming) read(row *roster.Person) (at access.Address, team string, ok bool) {
 	at, err := access.ParseAddress(row.Address)
+	if c.byAddress[at] == nil || err != nil {
+		for _, other := range row.Others { // somebody of the house may be known by another of their addresses
+			if a, e := access.ParseAddress(other); e == nil && (c.byAddress[a] != nil || err != nil) {
+				at, err, row.Address = a, nil, other
+				if c.byAddress[a] != nil {
+					break
+				}
+			}
+		}
+	}
 	switch {
 	case row.Address == "":
 		c.say(*row, "There is no address.")
@@ -245,8 +256,7 @@ func (c *coming) takeNew(row roster.Person, at access.Address, team string, line
 	if row.Name == "" {
 		row.Name = at.Local
 	}
-	id := parts.FreeID(row.Name, "person", func(id string) bool { return c.taken[id] || c.byID[id] != nil })
-	c.taken[id] = true
+	id := c.ids.Free(row.Name, "person")
 	c.people = append(c.people, access.Person{ID: id, Name: row.Name, Address: at.String()})
 	c.places = append(c.places, placed{id, team})
 	line.Name, line.Text = row.Name, cmp.Or(row.Group, c.group(c.class.ID))

@@ -48,6 +48,35 @@ func FreeID(name, fallback string, taken func(id string) bool) string {
 	return id
 }
 
+// IDs makes ids that are free, for many at once: it remembers how far it came with each name.
+type IDs struct {
+	Taken func(id string) bool
+	next  map[string]int
+}
+
+// Free returns an id by a name, or by fallback, and takes it.
+func (x *IDs) Free(name, fallback string) string {
+	base := Slug(name)
+	if base == "" {
+		base = fallback
+	}
+	if x.next == nil {
+		x.next = map[string]int{}
+	}
+	for n := max(1, x.next[base]); ; n++ {
+		id := base
+		if n > 1 {
+			id = fmt.Sprintf("%s-%d", base, n)
+		}
+		if x.next[id] > 0 || x.Taken(id) { // made from another name, or there
+			continue
+		}
+		x.next[base] = n + 1
+		x.next[id] = max(x.next[id], 1)
+		return id
+	}
+}
+
 // plainLetters takes the marks off letters, as in Ortuño.
 func plainLetters(text string) string {
 	return strings.Map(func(r rune) rune {

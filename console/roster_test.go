@@ -1,0 +1,89 @@
+package console
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+	"testing"
+
+	"golang.org/x/text/encoding/charmap"
+)
+
+// rosterAt sends a roster, and returns where it is looked at.
+func (d *desk) rosterAt(group, text string) string {
+	d.Helper()
+	_, _, h := d.sendFor("/groups/"+group+"/roster", "file", "class.csv", []byte(text))
+	if !strings.Contains(h.Get("Location"), "?take=") {
+		d.Fatalf("led to %q", h.Get("Location"))
+	}
+	return h.Get("Location")
+}
+
+// moved follows where a roster is led to when it is read otherwise.
+func (d *desk) moved(to string) string {
+	d.Helper()
+	status, body, h := d.get(to)
+	if h.Get("Location") == "" {
+		d.Fatalf("%s: %d %.200s", to, status, body)
+	}
+	return h.Get("Location")
+}
+
+func TestARosterIsReadAsOneSays(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	raw, err := charmap.Macintosh.NewEncoder().String("School list;;\nname;mail;class\nIñigo Peña;inigo@aula.cerroalcor.example;Osa\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := d.rosterAt("variable-stars", raw)
+	d.shows(at, "read as Windows-1252, Western Europe (guessed)", `name="head" type="number" min="0" max="20" value="2"`)
+	at = d.moved(at + "&said=yes&charset=macintosh&head=2&column0=name&column1=address&column2=group")
+	d.shows(at, "read as Mac Roman, older Macs.", "Iñigo Peña")
+	at = d.moved(at + "&charset=macintosh&head=1")
+	if body := d.shows(at, "2 rows of", "School list"); !strings.Contains(body, "<td>mail</td>") {
+		t.Error("the second row is not one of people")
+	}
+	if to := d.moved(at + "&charset=utf-7"); to != at {
+		t.Errorf("a charset that is none leads to %s", to)
+	}
+	d.shows(at, "nothing is known of the charset")
+}
+
+func TestColumnsCorrectedByHandAreRemembered(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	list := func(n int) string {
+		return fmt.Sprintf("Pupil;Login;Room\nAda Sol %d;ada%d@aula.cerroalcor.example;Osa\n", n, n)
+	}
+	take := func(group string, n int) string {
+		t.Helper()
+		at := d.rosterAt(group, list(n))
+		u, err := url.Parse(at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return u.Query().Get("take")
+	}
+	token := take("variable-stars", 1)
+	if body := d.shows("/groups/variable-stars/roster?take="+token, "Room"); strings.Contains(body, "as you corrected them") {
+		t.Error("it is remembered before it was corrected")
+	}
+	if status, _, _ := d.post("/groups/variable-stars/roster", "take", token, "said", "yes", "column0", "name", "column1", "address", "column2", "group", "teams", "yes"); status != 303 {
+		t.Fatal(status)
+	}
+	for _, group := range []string{"variable-stars", "antlia"} { // in another group too
+		body := d.shows("/groups/"+group+"/roster?take="+take(group, 2), "Its columns are taken as you corrected them last time.")
+		if !strings.Contains(body, `<option value="group" selected>`) {
+			t.Errorf("%s: the room is not taken for the group", group)
+		}
+	}
+}
+
+// The page of a group does not grow with it.
+func TestTheViewOfALargeGroup(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	takeRoster(t, d, largeRoster(1500))
+	_, body, _ := d.get("/groups/variable-stars")
+	if !strings.Contains(body, "1511 people") || len(body) > 200_000 {
+		t.Errorf("%d bytes", len(body))
+	}
+}
