@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/netip"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"time"
 
@@ -19,6 +20,7 @@ import (
 	"velada/core/access"
 	"velada/house"
 	"velada/look"
+	"velada/packed"
 	"velada/store"
 )
 
@@ -290,7 +292,37 @@ func (q *request) file(f *house.LiveFile) {
 	if anybody {
 		h.Set("ETag", `"`+f.Blob+`"`)
 	}
+	if packed.Worth(h.Get("Content-Type"), f.Size) {
+		h.Set("Vary", "Accept-Encoding")
+		if packed.Takes(q.Header["Accept-Encoding"]) && q.Header.Get("Range") == "" {
+			small, err := q.gate.House.PackedFile(q.Context(), f)
+			if err != nil {
+				panic(err)
+			}
+			if len(small) > 0 {
+				q.small(small, f.Blob, anybody)
+				return
+			}
+		}
+	}
 	http.ServeContent(q.w, q.Request, "", time.Time{}, bytes.NewReader(data)) // with ranges, and what a browser has already
+}
+
+// small answers with what is compressed; where anybody may have it, under a tag.
+func (q *request) small(data []byte, mark string, anybody bool) {
+	h := q.w.Header()
+	h["Content-Encoding"] = packedWith
+	if anybody {
+		tag := `"` + mark + "-" + packed.Coding + `"`
+		h.Set("ETag", tag)
+		if match := q.Header["If-None-Match"]; len(match) > 0 && has(match, tag) {
+			q.w.WriteHeader(http.StatusNotModified)
+			return
+		}
+	}
+	h.Set("Content-Length", strconv.Itoa(len(data)))
+	q.w.WriteHeader(http.StatusOK)
+	q.write(data)
 }
 
 // write sends a body, in parts, but for HEAD. Whoever hung up does not matter.

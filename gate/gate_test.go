@@ -417,8 +417,15 @@ func TestCrawlersLearnOfListedPagesAlone(t *testing.T) {
 	if !strings.Contains(sitemap, "/open-nights</loc>") || strings.Contains(sitemap, "members") {
 		t.Error(sitemap)
 	}
-	if empty := body(t, d.ask(asked{site: "dossier", path: "/sitemap.xml"})); strings.Contains(empty, "<loc>") {
-		t.Error(empty)
+	if !strings.Contains(sitemap, "/open-nights</loc><lastmod>20") {
+		t.Errorf("when a page was changed is not said: %s", sitemap)
+	}
+	none := d.ask(asked{site: "dossier", path: "/sitemap.xml"})
+	if text := body(t, none); none.StatusCode != http.StatusNotFound || strings.Contains(text, "<") {
+		t.Errorf("a site of which nothing is listed has a sitemap: %d %s", none.StatusCode, text)
+	}
+	if robots := body(t, d.ask(asked{site: "dossier", path: "/robots.txt"})); strings.Contains(robots, "Sitemap:") {
+		t.Errorf("robots.txt names a sitemap that there is not: %s", robots)
 	}
 }
 

@@ -387,25 +387,36 @@ func (q meeting) crawlers() {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Cache-Control", "private, no-store")
-	origin := q.gate.SiteURL(q.address)
+	origin, status := q.gate.SiteURL(q.address), http.StatusOK
 	var b bytes.Buffer
 	if q.path == "/robots.txt" {
 		h.Set("Content-Type", "text/plain; charset=utf-8")
 		d := q.state.Site(q.address).Details
 		own, _ := listing.ReadOwn(d.Robots) // it was read when it was set
-		sitemaps := []string{origin + "/sitemap.xml"}
+		var sitemaps []string
+		if len(q.site.Listed(q.at)) > 0 {
+			sitemaps = []string{origin + "/sitemap.xml"}
+		}
 		for _, path := range d.Sitemaps {
 			sitemaps = append(sitemaps, origin+escape(path))
 		}
 		b.WriteString(listing.Robots(own, sitemaps...))
 	} else {
 		h.Set("Content-Type", "application/xml; charset=utf-8")
-		var addresses []string
+		var addresses []listing.Address
+		live := q.state.Site(q.address).Live
 		for _, path := range q.site.Listed(q.at) {
-			addresses = append(addresses, origin+q.state.Site(q.address).Live.URLPath(path))
+			addresses = append(addresses, live.Address(origin, path))
 		}
 		b.Write(listing.Sitemap(addresses))
+		if len(addresses) == 0 { // there is no such thing as a sitemap of nothing
+			h.Set("Content-Type", "text/plain; charset=utf-8")
+			b.Reset()
+			b.WriteString("Search engines may list no page of this site: it has no sitemap.\n")
+			status = http.StatusNotFound
+		}
 	}
 	h.Set("Content-Length", strconv.Itoa(b.Len()))
+	q.w.WriteHeader(status)
 	q.write(b.Bytes())
 }

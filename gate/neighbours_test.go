@@ -67,13 +67,7 @@ func TestASiteOfFilesAnswersAsFromAFileServer(t *testing.T) {
 
 func answersAsFiles(t *testing.T, files fs.FS) {
 	d := open(t)
-	sent, pagesOf := packed(t, files)
-	a, err := content.ReadArchive(sent)
-	d.must(err)
-	_, _, err = pages.ImportArchive(d.Context(), d.house, d.steward(), "society", a)
-	d.must(err)
-	_, err = pages.Publish(d.Context(), d.house, d.steward(), "society", "", time.Time{})
-	d.must(err)
+	pagesOf := d.archive("society", files)
 	plain := http.FileServerFS(files)
 	began := []string{"/"}
 	for _, p := range pagesOf {
@@ -127,8 +121,21 @@ func answersAsFiles(t *testing.T, files fs.FS) {
 	}
 }
 
-// packed makes a ZIP of files, and lists the pages among them.
-func packed(t *testing.T, files fs.FS) (data []byte, names []string) {
+// archive brings in files as the pages of a site, publishes them, and lists the pages among them.
+func (d *door) archive(site string, files fs.FS) []string {
+	d.Helper()
+	sent, names := zipped(d.TB, files)
+	a, err := content.ReadArchive(sent)
+	d.must(err)
+	_, _, err = pages.ImportArchive(d.Context(), d.house, d.steward(), site, a)
+	d.must(err)
+	_, err = pages.Publish(d.Context(), d.house, d.steward(), site, "", time.Time{})
+	d.must(err)
+	return names
+}
+
+// zipped makes a ZIP of files, and lists the pages among them.
+func zipped(t testing.TB, files fs.FS) (data []byte, names []string) {
 	t.Helper()
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
@@ -256,13 +263,7 @@ func TestPagesOfFilesLeadOn(t *testing.T) {
 	for name, text := range small {
 		m[name] = &fstest.MapFile{Data: []byte(text)}
 	}
-	sent, _ := packed(t, m)
-	a, err := content.ReadArchive(sent)
-	d.must(err)
-	_, _, err = pages.ImportArchive(d.Context(), d.house, d.steward(), "society", a)
-	d.must(err)
-	_, err = pages.Publish(d.Context(), d.house, d.steward(), "society", "", time.Time{})
-	d.must(err)
+	d.archive("society", m)
 	for at, want := range map[string]string{
 		"/old": "302 /guide/index.html", "/guide": "308 /guide/", "/guide/index.html?a=b": "308 /guide/?a=b", "/about.html": "308 /about", "/guide/": "200 ", "/index.html": "308 /", "/both.html": "200 ", "/both/": "200 ", "/both": "308 /both/",
 		"/guide/set%20up.html": "308 /guide/set%20up", "/css/a.css?v=3": "200 ", "/case.html": "404 ", "/Case": "200 ",

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"velada/core/content"
+	"velada/packed"
 )
 
 // A page that came as HTML keeps its own look, in a sandbox that runs nothing,
@@ -49,6 +50,16 @@ func (q *request) ownLook(page string) {
 		}
 	}
 	q.storing()
+	if packed.Worth("text/html", len(page)) {
+		h.Add("Vary", "Accept-Encoding")
+		if e := q.edition(); q.as == nil && packed.Takes(q.Header["Accept-Encoding"]) {
+			variant := h.Get("X-Robots-Tag")
+			if small := q.gate.House.PackedText(e, q.path, variant, page); len(small) > 0 {
+				q.small(small, "", false)
+				return
+			}
+		}
+	}
 	h.Set("Content-Length", strconv.Itoa(len(page)))
 	q.w.WriteHeader(http.StatusOK)
 	q.write([]byte(page))

@@ -2,7 +2,6 @@ package gate
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -13,6 +12,7 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/packed"
 )
 
 // sending sends a page, kept or rendered.
@@ -32,7 +32,7 @@ var (
 	shared     = []string{"public, max-age=0, must-revalidate"}
 	noStore    = []string{"private, no-store"}
 	noindexed  = []string{"noindex"}
-	packedWith = []string{"gzip"}
+	packedWith = []string{packed.Coding}
 )
 
 // renderedKey is what the page at the path depends on; false where it may not be
@@ -142,9 +142,9 @@ func (q sending) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
 // sendPublic sends a page that anybody gets.
 func (q sending) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 	h := q.begin(key)
-	packed := len(p.Packed) > 0 && takesGzip(q.Header["Accept-Encoding"])
+	small := len(p.Packed) > 0 && packed.Takes(q.Header["Accept-Encoding"])
 	tag := p.Tag
-	if packed {
+	if small {
 		tag = p.PackedTag
 	}
 	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, tag
@@ -153,7 +153,7 @@ func (q sending) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 		return
 	}
 	body := p.Head
-	if packed {
+	if small {
 		h["Content-Encoding"], body = packedWith, p.Packed
 		h["Content-Length"] = []string{strconv.Itoa(len(body))}
 	} else {
@@ -170,12 +170,7 @@ func (q sending) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
 			p.Head, p.Tail = head, tail
 		}
 	} else if !key.HasPass {
-		var packed bytes.Buffer
-		z, _ := gzip.NewWriterLevel(&packed, gzip.BestCompression)
-		_, err := z.Write(page)
-		if err == nil && z.Close() == nil && packed.Len() < len(page) {
-			p.Packed = packed.Bytes()
-		}
+		p.Packed = packed.Pack(page)
 	}
 	sum := sha256.Sum256(page)
 	p.Tag, p.PackedTag = []string{`"` + hex.EncodeToString(sum[:12]) + `"`}, []string{`"` + hex.EncodeToString(sum[:12]) + `-gzip"`}

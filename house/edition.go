@@ -9,6 +9,8 @@ import (
 
 	"velada/core/access"
 	"velada/core/content"
+	"velada/core/listing"
+	"velada/packed"
 	"velada/store"
 )
 
@@ -32,8 +34,9 @@ type LivePage struct {
 	Own             bool // HTML with a look of its own
 	Folder          bool // the front of a folder, whose links lead from within it: its address ends in /
 	listing         bool
-	mark            [16]byte // of what it says
-	html            *string  // of a working copy, which is not stored
+	Changed         time.Time // when what it says was changed last; zero in a working copy
+	mark            [16]byte  // of what it says
+	html            *string   // of a working copy, which is not stored
 }
 
 // LiveFile is a picture or another file of the live edition.
@@ -81,6 +84,15 @@ func (e *LiveEdition) URLPath(path string) string {
 		return access.EscapePath(path) + "/"
 	}
 	return access.EscapePath(path)
+}
+
+// Address is a page of the edition as it stands in a sitemap.
+func (e *LiveEdition) Address(origin, path string) listing.Address {
+	a := listing.Address{URL: origin + e.URLPath(path)}
+	if p := e.Page(path); p != nil {
+		a.Changed = p.Changed
+	}
+	return a
 }
 
 // working returns the outline of a working copy beside what is live.
@@ -168,7 +180,7 @@ func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
 	for i, p := range e.Pages {
-		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, mark: markOf(p.Mark)}
+		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, Changed: p.Changed, mark: markOf(p.Mark)}
 		if !stored {
 			page.html = &e.Pages[i].HTML
 		}
@@ -202,6 +214,23 @@ func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (stri
 		return "", fmt.Errorf("reading %s of %s: %w", p.Path, e.Site, err)
 	}
 	return string(data), nil
+}
+
+// PackedFile is what a file of an edition holds, compressed; empty where that makes it no smaller.
+func (h *House) PackedFile(ctx context.Context, f *LiveFile) ([]byte, error) {
+	return h.data.get(f.Blob+" "+packed.Coding, func() ([]byte, error) {
+		data, err := h.FileData(ctx, f)
+		return packed.Pack(data), err
+	})
+}
+
+// PackedText is a text that a page of an edition is sent as, compressed once; empty where
+// that makes it no smaller. variant tells it from others of that page.
+func (h *House) PackedText(e *LiveEdition, path, variant, text string) []byte {
+	data, _ := h.texts.get(fmt.Sprintf("%s %d %s %s %s", e.Site, e.Number, path, packed.Coding, variant), func() ([]byte, error) {
+		return packed.Pack([]byte(text)), nil
+	})
+	return data
 }
 
 // FileData is what a file of an edition holds.

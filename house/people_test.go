@@ -2,7 +2,6 @@ package house_test
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -422,36 +421,5 @@ func TestSectionsForTheTeamsOfAClass(t *testing.T) {
 	}
 	if _, err := teams.GiveSections(ctx, h, who(t, h, "jonas@cerroalcor.example"), "society", teams.SectionsForm{}); !errors.Is(err, house.ErrMayNot) {
 		t.Error(err)
-	}
-}
-
-// BenchmarkRoster takes 20,000 rows in: read, planned, applied.
-func BenchmarkRoster(b *testing.B) {
-	var text strings.Builder
-	text.WriteString("name,class,address\n")
-	for i := range 20_000 {
-		fmt.Fprintf(&text, "Learner %d,Class %d,learner-%d@aula.cerroalcor.example\n", i, i%400, i)
-	}
-	for b.Loop() {
-		b.StopTimer()
-		h := demoHouseFor(b)
-		a, _ := access.ParseAddress("ines@cerroalcor.example")
-		ines := h.Actor(a)
-		change, _ := people.ChangeGroup(h, people.GroupForm{Name: "School"})
-		if err := h.ChangePeople(ctx, ines, change); err != nil {
-			b.Fatal(err)
-		}
-		b.StartTimer()
-		sheet, err := roster.Read([]byte(text.String()), roster.Options{Head: -1})
-		if err != nil {
-			b.Fatal(err)
-		}
-		plan, err := people.PlanRoster(ctx, h, ines, people.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "school", Teams: true, Gone: true})
-		if err == nil {
-			err = h.ChangePeople(ctx, ines, plan.Change)
-		}
-		if err != nil || len(plan.New) != 20_000 {
-			b.Fatal(err)
-		}
 	}
 }

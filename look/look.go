@@ -12,16 +12,20 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"strconv"
 	"strings"
+
+	"velada/packed"
 )
 
 //go:embed static
 var embedded embed.FS
 
 type file struct {
-	kind string
-	data []byte
-	tag  string
+	kind  string
+	data  []byte
+	small []byte // data compressed; nil where that is not worth it
+	tag   string
 }
 
 var files = func() map[string]file {
@@ -36,7 +40,11 @@ var files = func() map[string]file {
 		if strings.HasSuffix(name, ".woff2") {
 			kind = "font/woff2"
 		}
-		all[strings.TrimPrefix(name, "static/")] = file{kind, data, hex.EncodeToString(sum[:6])}
+		f := file{kind: kind, data: data, tag: hex.EncodeToString(sum[:6])}
+		if packed.Worth(kind, len(data)) {
+			f.small = packed.Pack(data)
+		}
+		all[strings.TrimPrefix(name, "static/")] = f
 		return err
 	})
 	if err != nil {
@@ -58,17 +66,26 @@ func Serve(w http.ResponseWriter, r *http.Request, name string) bool {
 	h := w.Header()
 	h.Set("Content-Type", f.kind)
 	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("ETag", `"`+f.tag+`"`)
+	data, tag := f.data, `"`+f.tag+`"`
+	if f.small != nil {
+		h.Set("Vary", "Accept-Encoding")
+		if packed.Takes(r.Header["Accept-Encoding"]) {
+			data, tag = f.small, `"`+f.tag+"-"+packed.Coding+`"`
+			h.Set("Content-Encoding", packed.Coding)
+		}
+	}
+	h.Set("ETag", tag)
 	if r.URL.RawQuery == f.tag {
 		h.Set("Cache-Control", "public, max-age=31536000, immutable")
 	} else {
 		h.Set("Cache-Control", "public, max-age=0, must-revalidate")
 	}
-	if r.Header.Get("If-None-Match") == `"`+f.tag+`"` {
+	if r.Header.Get("If-None-Match") == tag {
 		w.WriteHeader(http.StatusNotModified)
 		return true
 	}
-	_, _ = w.Write(f.data) // whoever hung up does not matter
+	h.Set("Content-Length", strconv.Itoa(len(data)))
+	_, _ = w.Write(data) // whoever hung up does not matter
 	return true
 }
 

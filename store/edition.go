@@ -22,11 +22,18 @@ type Edition struct {
 
 // SaveEdition writes an edition with its pages and files.
 func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
-	err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
+	before, err := changedBefore(ctx, q, e.Site, e.Number)
+	if err == nil {
+		err = exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
+	}
 	for i, p := range e.Pages {
 		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark, file, head) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body), p.File, p.Head)
+			says, changed := mark(p.Title, p.Body), e.At.Unix()
+			if old := before[p.ID]; old.Mark == says {
+				changed = old.Changed.Unix()
+			}
+			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark, file, head, changed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), says, p.File, p.Head, changed)
 		}
 	}
 	for _, f := range e.Files {
@@ -38,6 +45,20 @@ func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
 		return fmt.Errorf("writing edition %d of %s: %w", e.Number, e.Site, err)
 	}
 	return nil
+}
+
+// changedBefore reads the marks of the pages of the edition before a number, and when
+// they were changed, by id.
+func changedBefore(ctx context.Context, q Queryer, site SiteID, number int) (map[string]Page, error) {
+	byID := map[string]Page{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
+		var at int64
+		err = r.Scan(&p.ID, &p.Mark, &at)
+		p.Changed = time.Unix(at, 0)
+		byID[p.ID] = p
+		return p, err
+	}, `SELECT id, mark, changed FROM edition_pages INDEXED BY edition_pages_outline WHERE site = ?1 AND number = (SELECT MAX(number) FROM editions WHERE site = ?1 AND number < ?2)`, site, number)
+	return byID, err
 }
 
 // SetLive says which edition of a site visitors see.
@@ -67,11 +88,13 @@ func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Editi
 	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var p Page
-		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark, &p.File); err == nil {
+		var changed int64
+		if err = r.Scan(&site, &p.ID, &p.Path, &p.Title, &p.InMenu, &p.Listing, &p.Kind, &p.Mark, &p.File, &changed); err == nil {
+			p.Changed = unixOrZero(changed)
 			bySite[site].Pages = append(bySite[site].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark, p.file FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark, p.file, p.changed FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}

@@ -23,9 +23,10 @@ type Page struct {
 	Version     int  // working copies only: how often it was saved
 	SavedAt     time.Time
 	SavedBy     Who
-	File        string // what it was called in the archive that it came from; "" where it was written here
-	Head        string // the front matter that it had there
-	Mark        string // of its title and body, where it is read without them
+	File        string    // what it was called in the archive that it came from; "" where it was written here
+	Head        string    // the front matter that it had there
+	Mark        string    // of its title and body, where it is read without them
+	Changed     time.Time // when that was changed last, in editions that are read without their texts
 }
 
 // PageSave is one state that a page of a working copy had.

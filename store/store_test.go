@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -207,6 +208,36 @@ func TestMailIsFoundAndMarked(t *testing.T) {
 	}
 	if _, err := SaveMail(ctx, db, Mail{Status: "lost"}); err == nil {
 		t.Error("a status that there is not")
+	}
+}
+
+func TestWhenAPageWasChanged(t *testing.T) {
+	db := database(t)
+	one := site(t, db, "one")
+	save := func(number int, at int64, bodies ...string) {
+		t.Helper()
+		e := &Edition{Site: one, Number: number, At: time.Unix(at, 0), Who: "a"}
+		for i, body := range bodies {
+			id := string(rune('a' + i))
+			e.Pages = append(e.Pages, Page{ID: id, Path: "/" + id, Title: id, Body: body})
+		}
+		if err := errors.Join(SaveEdition(ctx, db, e), SetLive(ctx, db, one, number)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	save(1, 100, "x", "y")
+	save(2, 200, "x", "z", "new")
+	save(4, 300, "x", "y", "new") // an edition may be missing; back to what it said before is a change too
+	live, err := LiveEditions(ctx, db, one)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []int64
+	for _, p := range live[one].Pages {
+		got = append(got, p.Changed.Unix())
+	}
+	if !slices.Equal(got, []int64{100, 300, 200}) {
+		t.Error(got)
 	}
 }
 

@@ -205,7 +205,10 @@ const mostShown = 12
 func (f *foundView) files(c *web.Console, d *web.Site, origin string, list []listing.Page) {
 	details := d.State.Site(d.Site).Details
 	own, _ := found.ReadOwn(details.Robots) // it was read when it was set
-	sitemaps := []string{origin + "/sitemap.xml"}
+	var sitemaps []string
+	if slices.ContainsFunc(list, func(p listing.Page) bool { return p.Told.Kind == access.ToldListed }) {
+		sitemaps = []string{origin + "/sitemap.xml"}
+	}
 	for _, path := range details.Sitemaps {
 		sitemaps = append(sitemaps, origin+access.EscapePath(path))
 	}
@@ -214,7 +217,7 @@ func (f *foundView) files(c *web.Console, d *web.Site, origin string, list []lis
 	if f.Then {
 		f.ThenAgainst = listing.FaultWords(listing.Contradictions(d.State, d.Site, d.Policy, d.Real))
 	}
-	var addresses []string
+	var addresses []found.Address
 	for _, p := range list {
 		was, will := p.Told.Kind == access.ToldListed, p.Then.Kind == access.ToldListed
 		switch {
@@ -224,10 +227,13 @@ func (f *foundView) files(c *web.Console, d *web.Site, origin string, list []lis
 			f.Goes = append(f.Goes, p.Path)
 		}
 		if was {
-			addresses = append(addresses, origin+d.State.Site(d.Site).Live.URLPath(p.Path))
+			addresses = append(addresses, d.State.Site(d.Site).Live.Address(origin, p.Path))
 		}
 	}
 	f.SitemapPages = len(addresses)
+	if len(addresses) == 0 {
+		return
+	}
 	text := string(found.Sitemap(addresses[:min(len(addresses), mostShown)]))
 	if more := len(addresses) - mostShown; more > 0 {
 		text = strings.TrimSuffix(text, "</urlset>\n") + "… and " + web.Count(more, "more", "more") + "\n</urlset>\n"

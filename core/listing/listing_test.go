@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 )
 
 func TestOwnLinesOfRobots(t *testing.T) {
@@ -63,10 +64,10 @@ func TestContradictionsOfRobots(t *testing.T) {
 }
 
 func TestSitemaps(t *testing.T) {
-	made := Sitemap([]string{"https://a.example/", "https://a.example/x?a&b"})
+	made := Sitemap([]Address{{URL: "https://a.example/"}, {"https://a.example/x?a&b", time.Date(2026, 11, 24, 18, 0, 0, 0, time.FixedZone("", 3600))}})
 	paths, err := ReadSitemap(made, []string{"A.example"})
-	if err != nil || !slices.Equal(paths, []string{"/", "/x"}) {
-		t.Error(paths, err)
+	if err != nil || !slices.Equal(paths, []string{"/", "/x"}) || strings.Count(string(made), "<lastmod>") != 1 || !strings.Contains(string(made), "<lastmod>2026-11-24T17:00:00Z</lastmod>") {
+		t.Error(paths, err, string(made))
 	}
 	for _, wrong := range []string{"", "<html></html>", "<urlset><url><loc>https://a.example/</loc></url></urlset>", strings.ReplaceAll(string(made), "a.example/x", "b.example/x")} {
 		if _, err := ReadSitemap([]byte(wrong), []string{"a.example"}); !errors.Is(err, ErrSitemap) {

@@ -7,18 +7,29 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"time"
 )
 
 const sitemapSpace = "http://www.sitemaps.org/schemas/sitemap/0.9"
 
-// Sitemap writes a sitemap of addresses.
-func Sitemap(addresses []string) []byte {
+// Address is an address in a sitemap.
+type Address struct {
+	URL     string
+	Changed time.Time // when what is there was changed last; zero is not said
+}
+
+// Sitemap writes a sitemap of addresses. Its protocol knows none without any.
+func Sitemap(addresses []Address) []byte {
 	var b bytes.Buffer
 	b.WriteString(xml.Header + `<urlset xmlns="` + sitemapSpace + `">` + "\n")
 	for _, a := range addresses {
 		b.WriteString("<url><loc>")
-		_ = xml.EscapeText(&b, []byte(a)) // a buffer takes everything
-		b.WriteString("</loc></url>\n")
+		_ = xml.EscapeText(&b, []byte(a.URL)) // a buffer takes everything
+		b.WriteString("</loc>")
+		if !a.Changed.IsZero() {
+			b.WriteString("<lastmod>" + a.Changed.UTC().Format(time.RFC3339) + "</lastmod>")
+		}
+		b.WriteString("</url>\n")
 	}
 	b.WriteString("</urlset>\n")
 	return b.Bytes()
