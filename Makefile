@@ -65,6 +65,12 @@ e2e: build
 neighbours:
 	.ci/neighbours
 
+# How fast and how steady the demo's public site comes, as Lighthouse judges it: slow, and fetches Lighthouse.
+.PHONY: lighthouse
+lighthouse: build
+	npm ci --prefix bench/lighthouse --no-audit --no-fund --loglevel=error
+	node bench/lighthouse/run.mjs
+
 shots: build
 	node e2e/shots.mjs
 

@@ -285,6 +285,9 @@ func (q *request) file(f *house.LiveFile) {
 	} else {
 		h.Set("Cache-Control", "private, no-store")
 	}
+	if q.smallerPicture(f, anybody) {
+		return
+	}
 	data, err := q.gate.House.FileData(q.Context(), f)
 	if err != nil {
 		panic(err)

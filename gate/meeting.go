@@ -30,11 +30,17 @@ var templateFiles embed.FS
 // meeting answers with what somebody meets: a page, a door, or nothing.
 type meeting struct{ *request }
 
+// preloaded are the fonts that most pages use.
+var preloaded = []string{
+	look.URL("/velada/", "fonts/atkinson-hyperlegible-next-latin-wght-normal.woff2"), look.URL("/velada/", "fonts/bricolage-grotesque-latin-wght-normal.woff2"),
+}
+
 // partials are the parts that pages of the gate have in common: the frame, the head and the steps at a door.
 var partials = template.Must(template.New("").Funcs(template.FuncMap{
-	"page":  func(contact string) bool { return strings.HasPrefix(contact, "https://") },
-	"asset": func(name string) string { return look.URL("/velada/", name) },
-	"join":  strings.Join,
+	"page":      func(contact string) bool { return strings.HasPrefix(contact, "https://") },
+	"asset":     func(name string) string { return look.URL("/velada/", name) },
+	"preloaded": func() []string { return preloaded },
+	"join":      strings.Join,
 }).ParseFS(templateFiles, "templates/shared/*.html"))
 
 // views are what the gate shows, by file name: each defines the body that the frame is put around.
@@ -252,7 +258,7 @@ func (q meeting) unless(err error) {
 // whole is everything that a page shows.
 func (q meeting) whole(p *house.LivePage, text string) *sight {
 	s := q.sight(p.Title)
-	withTables := q.tables(text)
+	withTables := q.pictures(q.tables(text))
 	s.Comments = q.asMember().comments()
 	if s.Comments != nil {
 		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText

@@ -54,6 +54,7 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 	if picture := house.PictureOf(q.state.Site(q.address), page); picture != "" {
 		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open
 	}
+	key.Uploads = q.strangersSeeUploads()
 	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }

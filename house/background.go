@@ -5,6 +5,8 @@ import (
 	"log/slog"
 	"runtime/debug"
 	"time"
+
+	"velada/store"
 )
 
 // longestBackground is how long what goes on after an answer may take.
@@ -52,6 +54,14 @@ func (h *House) everyOr(ctx context.Context, interval time.Duration, wake <-chan
 		}
 	})
 }
+
+// KeepLogSmall takes what is in the database's log into the database where it has grown,
+// until ctx ends, in the background.
+func (h *House) KeepLogSmall(ctx context.Context) {
+	h.Every(ctx, checkpointInterval, "checkpointing the database", func(ctx context.Context) error { return store.Checkpoint(ctx, h.db) })
+}
+
+const checkpointInterval = 20 * time.Second
 
 func (h *House) attempt(ctx context.Context, what string, f func(ctx context.Context) error) {
 	Recovered(what, func() {

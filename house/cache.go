@@ -15,11 +15,16 @@ type cache struct {
 	size  int
 }
 
-func (c *cache) get(key string, read func() ([]byte, error)) ([]byte, error) {
+// peek returns what is kept, and whether it is.
+func (c *cache) peek(key string) ([]byte, bool) {
 	c.mu.RLock()
-	data, ok := c.kept[key]
-	c.mu.RUnlock()
-	if ok {
+	defer c.mu.RUnlock()
+	data, there := c.kept[key]
+	return data, there
+}
+
+func (c *cache) get(key string, read func() ([]byte, error)) ([]byte, error) {
+	if data, there := c.peek(key); there {
 		return data, nil
 	}
 	data, err := read()

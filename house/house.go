@@ -45,6 +45,7 @@ type House struct {
 
 	names       sync.Map // store.Who → the name of the account's holder
 	texts, data cache    // of pages and files of editions
+	pictures    *pictureDesk
 }
 
 // Option is something that a house is opened with.
@@ -56,7 +57,7 @@ func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault 
 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
-	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}}
+	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}, pictures: newPictureDesk()}
 	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h, Tickets: identity.NewTickets()}, newOutbox(h), &Keys{house: h}, &Trays{h}
 	for _, o := range options {
 		o(h)

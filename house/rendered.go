@@ -155,6 +155,7 @@ type RenderedKey struct {
 	Site, Path        string
 	Menu              uint64 // which pages of the menu open
 	NoIndex, Notice   bool
+	Uploads           bool // strangers open what stands below /files
 	SignedIn, HasPass bool
 	Member            bool // who is led to their own page
 	Shared, Picture   bool // a stranger opens the page, and sees the picture that it is shared with

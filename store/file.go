@@ -33,6 +33,15 @@ func Blob(ctx context.Context, q Reader, key string) (data []byte, err error) {
 	return data, err
 }
 
+// BlobHead reads the first bytes of data by their key.
+func BlobHead(ctx context.Context, q Reader, key string, most int) (data []byte, err error) {
+	err = q.QueryRowContext(ctx, `SELECT substr(data, 1, ?) FROM blobs WHERE key = ?`, most, key).Scan(&data)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fmt.Errorf("the data %s are missing", key)
+	}
+	return data, err
+}
+
 // blobKeys are all places that name data by their key, each as a table and what of
 // it is the key. What is not named here is swept.
 var blobKeys = []struct{ table, key string }{

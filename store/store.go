@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"strconv"
 	"strings"
 
 	"github.com/pressly/goose/v3"
@@ -59,7 +60,7 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 	// the program dies, and at most the last ones when the machine does. Transactions begin
 	// as writers, so that none that has read must start over when it comes to write.
 	db, err := connect(file, url.Values{
-		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)"},
+		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)", "journal_size_limit(" + strconv.Itoa(mostLog) + ")"},
 		"_txlock": {"immediate"},
 	})
 	if err != nil {

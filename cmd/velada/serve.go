@@ -193,6 +193,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 		theHouse.Every(ctx, certsInterval, "getting certificates", in.certs.Get)
 	}
 	theHouse.Outbox.RunMail(ctx, mailInterval)
+	theHouse.KeepLogSmall(ctx)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
 		stop() // also where serving has failed

@@ -117,3 +117,8 @@ func (s *CompiledSite) DecideFile(path string, v *Visitor, t Instant) Decision {
 	}
 	return s.decide(s.areaOf(path), true, v, t, nil)
 }
+
+// SameDoor reports whether a file opens for just whom a page opens, whoever that is.
+func (s *CompiledSite) SameDoor(page, file string) bool {
+	return s != nil && s.areaOf(page) == s.areaOf(file)
+}
