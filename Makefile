@@ -65,6 +65,11 @@ e2e: build
 neighbours:
 	.ci/neighbours
 
+# Half a gigabyte up and down through Velada, over a line of 900 kB a second: nine minutes.
+.PHONY: slow-line
+slow-line:
+	SLOW_LINE=yes go test ./cmd/velada -count=1 -run TestLargeBodiesOverASlowLine -v -timeout 20m
+
 # How fast and how steady the demo's public site comes, as Lighthouse judges it: slow, and fetches Lighthouse.
 .PHONY: lighthouse
 lighthouse: build

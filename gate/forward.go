@@ -111,6 +111,7 @@ func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
 			r.Out.Host = r.In.Host
 			if q.state.Site(q.address).Details.ServerHost {
 				r.Out.Host = target.Host
+				in.inward(r.Out.Header)
 			}
 			r.SetXForwarded()
 			r.Out.Header.Set("X-Forwarded-Proto", "http")

@@ -68,6 +68,29 @@ func TestWhatAServerSaysOfItsAddress(t *testing.T) {
 	}
 }
 
+// Where a request comes from is put in the server's terms just where that is this very host.
+func TestWhereARequestComesFrom(t *testing.T) {
+	target, err := url.Parse("http://10.0.0.9:9000/app")
+	if err != nil {
+		t.Fatal(err)
+	}
+	in := inner{target: target, host: "society.example.org:8443"}
+	for _, c := range [][3]string{
+		{"Origin", "https://society.example.org:8443", "http://10.0.0.9:9000"}, {"Origin", "https://SOCIETY.example.org:8443", "http://10.0.0.9:9000"},
+		{"Origin", "https://evil.example", "https://evil.example"}, {"Origin", "https://society.example.org", "https://society.example.org"}, {"Origin", "null", "null"},
+		{"Origin", "https://x@society.example.org:8443", "https://x@society.example.org:8443"},
+		{"Referer", "https://society.example.org:8443/a%20b?c=d", "http://10.0.0.9:9000/app/a%20b?c=d"}, {"Referer", "https://evil.example/society.example.org:8443", "https://evil.example/society.example.org:8443"}, {"Referer", "", ""},
+	} {
+		h := http.Header{}
+		if c[1] != "" {
+			h.Set(c[0], c[1])
+		}
+		if in.inward(h); h.Get(c[0]) != c[2] {
+			t.Errorf("%s %q: %q, want %q", c[0], c[1], h.Get(c[0]), c[2])
+		}
+	}
+}
+
 // application is a web server as people write them, with what proxies get wrong.
 func application() http.Handler {
 	mux := http.NewServeMux()

@@ -14,6 +14,26 @@ type inner struct {
 	wide   bool   // that is a domain of the site's own: cookies may hold for what is below it
 }
 
+// inward puts what a request says of where it comes from in terms of the server's own address, where it
+// comes from this very host: a server that is told its own host compares them with that. What
+// comes from elsewhere stays as it is, so that the server can refuse it.
+func (in inner) inward(h http.Header) {
+	for _, name := range []string{"Origin", "Referer"} {
+		u, err := url.Parse(h.Get(name))
+		if err != nil || u.User != nil || u.Scheme != "http" && u.Scheme != "https" || !strings.EqualFold(u.Host, in.host) {
+			continue
+		}
+		to := in.target.Scheme + "://" + in.target.Host
+		if name == "Referer" {
+			to += strings.TrimSuffix(in.target.EscapedPath(), "/") + u.EscapedPath()
+			if u.RawQuery != "" {
+				to += "?" + u.RawQuery
+			}
+		}
+		h.Set(name, to)
+	}
+}
+
 // outward puts what an answer says of the server's own address in terms of the visitor's, and takes
 // cookies of Velada's names away.
 func (in inner) outward(h http.Header) {
