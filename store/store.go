@@ -13,6 +13,7 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"sync/atomic"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
@@ -199,6 +200,12 @@ func collectOf[T any](ctx context.Context, q Reader, scan func(*sql.Rows) (T, er
 	return collect(ctx, q, scan, text, args...)
 }
 
+var rowsRead atomic.Int64
+
+// RowsRead is how many rows were read into lists since the program began: how work grows
+// with a house is seen by it.
+func RowsRead() int64 { return rowsRead.Load() }
+
 // collect reads all rows of a query with one function a row.
 func collect[T any](ctx context.Context, q Reader, scan func(*sql.Rows) (T, error), query string, args ...any) ([]T, error) {
 	rows, err := q.QueryContext(ctx, query, args...)
@@ -214,6 +221,7 @@ func collect[T any](ctx context.Context, q Reader, scan func(*sql.Rows) (T, erro
 		}
 		list = append(list, item)
 	}
+	rowsRead.Add(int64(len(list)))
 	return list, rows.Err()
 }
 

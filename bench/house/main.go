@@ -1,0 +1,91 @@
+// Command house makes made-up houses and measures every view and change of the console on them.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"strings"
+	"syscall"
+	"time"
+
+	"velada/post"
+)
+
+func letter(i int) post.Letter {
+	return post.Letter{To: fmt.Sprintf("p%d@house.example", i+1), Subject: fmt.Sprintf("Letter %d", i), Lines: []string{"Some words of news."}}
+}
+
+func main() {
+	only := flag.String("size", "S,M,L", "sizes to measure")
+	keep := flag.String("in", filepath.Join(os.TempDir(), "velada-houses"), "folder in which the houses are kept")
+	what := flag.String("only", "", "measure just what has this in its name")
+	flag.Parse()
+	runtime.GOMAXPROCS(2)
+	var rows []string
+	by := map[string]map[string]figures{}
+	names := strings.Split(*only, ",")
+	for _, name := range names {
+		z, ok := sizes[name]
+		if !ok {
+			fmt.Fprintln(os.Stderr, "sizes are S, M and L")
+			os.Exit(2)
+		}
+		b, err := open(context.Background(), z, *keep)
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		fmt.Printf("%s: starts in %s, holds %d MB, the database has %d MB\n", name, b.started.Round(time.Millisecond), b.atRest>>20, b.file>>20)
+		for _, m := range b.measures() {
+			if !strings.Contains(m.name, *what) {
+				continue
+			}
+			f, err := b.measure(m)
+			if err != nil {
+				fmt.Fprintf(os.Stderr, "%s, %s: %v\n", name, m.name, err)
+			}
+			if by[m.name] == nil {
+				by[m.name] = map[string]figures{}
+				rows = append(rows, m.name)
+			}
+			by[m.name][name] = f
+		}
+		fmt.Printf("%s: holds %d MB after every view and change\n", name, heap()>>20)
+		b.close()
+	}
+	fmt.Print("\n| what |")
+	for _, n := range names {
+		fmt.Printf(" %s |", n)
+	}
+	fmt.Print("\n|---|" + strings.Repeat("---:|", len(names)) + "\n")
+	for _, row := range rows {
+		fmt.Printf("| %s |", row)
+		for _, n := range names {
+			f := by[row][n]
+			fmt.Printf(" %s, %d kB, %d rows |", f.cpu.Round(100*time.Microsecond), f.bytes/1000, f.rows)
+		}
+		fmt.Println()
+	}
+}
+
+// heap is what the program holds, in bytes.
+func heap() uint64 {
+	debug.FreeOSMemory()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	return m.HeapInuse
+}
+
+// cpu is the time that the process has used.
+func cpu() time.Duration {
+	var u syscall.Rusage
+	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &u); err != nil {
+		panic(err) // it is always there
+	}
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+}
