@@ -44,7 +44,8 @@ func TestHouseChangesAreSeenBeforeTheyAreMade(t *testing.T) {
 	if body := d.shows("/people?of=blocked", "Nobody matches."); strings.Contains(body, "Vera") {
 		t.Error("a filter that filters nothing")
 	}
-	d.shows("/people/katya-cifuentes", "Crew Antlia", "Without it they lose", "The site&#39;s door opens by an account at cerroalcor.example")
+	d.shows("/people/katya-cifuentes", "Crew Antlia", "What they lose without it", "The site&#39;s door opens by an account at cerroalcor.example")
+	d.shows("/people/katya-cifuentes/without/antlia", "Without it they lose Crew Antlia")
 }
 
 func (d *desk) inGroup(group, person string) bool {

@@ -14,17 +14,12 @@ import (
 // SaveChanges brings the people, groups, promises and sites that differ
 // between two documents into the database.
 func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document) error {
-	was := make(map[string]access.Person, len(before.People))
-	place := make(map[string]int, len(before.People))
-	for i, p := range before.People {
-		was[p.ID], place[p.ID] = p, i
-	}
-	kept := make(map[string]bool, len(after.People))
+	moved := false // somebody stands elsewhere, or is gone
 	for i, p := range after.People {
-		kept[p.ID] = true
-		if old, there := was[p.ID]; there && old.Equal(p) && place[p.ID] == i {
+		if i < len(before.People) && before.People[i].ID == p.ID && before.People[i].Equal(p) {
 			continue
 		}
+		moved = moved || i < len(before.People) && before.People[i].ID != p.ID
 		if err := savePerson(ctx, q, p, i); err != nil {
 			return err
 		}
@@ -34,10 +29,7 @@ func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document)
 			return err
 		}
 	}
-	if err := exec(ctx, q, `DELETE FROM groups`); err != nil {
-		return err
-	}
-	if err := saveParts(ctx, q, "groups", after.Groups, func(g access.Group) string { return g.ID }); err != nil {
+	if err := saveGroups(ctx, q, before.Groups, after.Groups); err != nil {
 		return err
 	}
 	if err := SavePromises(ctx, q, after.Promises); err != nil {
@@ -56,11 +48,42 @@ func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document)
 			return err
 		}
 	}
+	if !moved && len(after.People) >= len(before.People) {
+		return nil
+	}
+	kept := make(map[string]bool, len(after.People))
+	for _, p := range after.People {
+		kept[p.ID] = true
+	}
 	for _, p := range before.People {
 		if !kept[p.ID] {
 			if err := exec(ctx, q, `DELETE FROM people WHERE id = ?`, p.ID); err != nil {
 				return fmt.Errorf("deleting %s: %w", p.ID, err)
 			}
+		}
+	}
+	return nil
+}
+
+// saveGroups writes the groups that are others than they were, or stand elsewhere.
+func saveGroups(ctx context.Context, q Queryer, before, after []access.Group) error {
+	same := func(a, b access.Group) bool { return a.ID == b.ID }
+	if !slices.EqualFunc(before, after[:min(len(after), len(before))], same) {
+		if err := exec(ctx, q, `DELETE FROM groups`); err != nil {
+			return err
+		}
+		before = nil
+	}
+	for i, g := range after {
+		if i < len(before) && before[i].Equal(g) {
+			continue
+		}
+		text, err := access.PartJSON(g)
+		if err == nil {
+			err = exec(ctx, q, `INSERT INTO groups (id, position, part) VALUES (?, ?, ?) ON CONFLICT (id) DO UPDATE SET position = excluded.position, part = excluded.part`, g.ID, i, string(text))
+		}
+		if err != nil {
+			return fmt.Errorf("writing the group %s: %w", g.ID, err)
 		}
 	}
 	return nil

@@ -114,14 +114,14 @@ func (w Wording) People(ids []string) []string {
 
 // Person is what a person is called, by id; an address stands for itself.
 func (w Wording) Person(id string) string {
-	i := slices.IndexFunc(w.Document.People, func(p access.Person) bool { return p.ID == id })
-	if i < 0 && w.Hides && !strings.Contains(id, "@") {
+	p := w.Document.Person(id)
+	switch {
+	case p == nil && w.Hides && !strings.Contains(id, "@"):
 		return "somebody of the house"
-	}
-	if i < 0 || w.Document.People[i].Name == "" {
+	case p == nil || p.Name == "":
 		return id
 	}
-	return w.Document.People[i].Name
+	return p.Name
 }
 
 func (w Wording) groups(ids []string) []string {
@@ -134,15 +134,14 @@ func (w Wording) groups(ids []string) []string {
 
 // Group is what a group is called, by id.
 func (w Wording) Group(id string) string {
-	for _, g := range w.Document.Groups {
-		if g.ID == id && g.Name != "" {
-			return g.Name
-		}
-	}
-	if w.Hides && !slices.ContainsFunc(w.Document.Groups, func(g access.Group) bool { return g.ID == id }) {
+	g := w.Document.Group(id)
+	switch {
+	case g == nil && w.Hides:
 		return "a group of the house"
+	case g == nil || g.Name == "":
+		return id
 	}
-	return id
+	return g.Name
 }
 
 func (w Wording) passes(ids []string) []string {

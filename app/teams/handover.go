@@ -52,8 +52,7 @@ func HandOver(ctx context.Context, h *house.House, a house.Actor, site, to, stay
 		if len(guests.People) != 1 || len(guests.Problems) > 0 || strings.Contains(guests.People[0], "@") {
 			return house.FieldErrors{"to": "Name one person of the house: only they can own a site. A steward can bring somebody into the house."}
 		}
-		i := slices.IndexFunc(s.Policy.Document().People, func(p access.Person) bool { return p.ID == guests.People[0] })
-		receiver := s.Policy.Document().People[i]
+		receiver := s.Policy.Document().Person(guests.People[0])
 		if store.Who(receiver.ID) == a.Who {
 			return house.FieldErrors{"to": "That is yourself."}
 		}

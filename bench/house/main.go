@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"runtime/pprof"
 	"strings"
 	"syscall"
 	"time"
@@ -24,6 +25,7 @@ func main() {
 	only := flag.String("size", "S,M,L", "sizes to measure")
 	keep := flag.String("in", filepath.Join(os.TempDir(), "velada-houses"), "folder in which the houses are kept")
 	what := flag.String("only", "", "measure just what has this in its name")
+	profile := flag.String("profile", "", "file for a CPU profile of what is measured")
 	flag.Parse()
 	runtime.GOMAXPROCS(2)
 	var rows []string
@@ -41,6 +43,16 @@ func main() {
 			os.Exit(1)
 		}
 		fmt.Printf("%s: starts in %s, holds %d MB, the database has %d MB\n", name, b.started.Round(time.Millisecond), b.atRest>>20, b.file>>20)
+		if *profile != "" {
+			f, err := os.Create(*profile)
+			if err == nil {
+				err = pprof.StartCPUProfile(f)
+			}
+			if err != nil {
+				fmt.Fprintln(os.Stderr, err)
+				os.Exit(1)
+			}
+		}
 		for _, m := range b.measures() {
 			if !strings.Contains(m.name, *what) {
 				continue
@@ -55,6 +67,7 @@ func main() {
 			}
 			by[m.name][name] = f
 		}
+		pprof.StopCPUProfile()
 		fmt.Printf("%s: holds %d MB after every view and change\n", name, heap()>>20)
 		b.close()
 	}

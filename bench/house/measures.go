@@ -21,7 +21,7 @@ func (b *bench) measures() []measured {
 		view(path)
 	}
 	for _, path := range []string{
-		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages", "/pages/page-1", "/publish", "/editions", "/team", "/members", "/members?as=csv", "/traffic", "/calendar", "/ledger", "/settings", "/rehearsal",
+		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages/page-1", "/publish", "/editions", "/team", "/members", "/members?as=csv", "/traffic", "/calendar", "/ledger", "/settings", "/rehearsal",
 	} {
 		view("/sites/" + largeSite + path)
 	}

@@ -191,34 +191,42 @@ func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site, profiles
 		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: acts(members.Block, members.Remove)},
 		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: acts(members.Unblock, members.Remove)},
 	}
-	known := d.State.Policy.Document().People
+	doc := d.State.Policy.Document()
+	v.Query = strings.TrimSpace(x.Query("q"))
+	want := strings.ToLower(v.Query)
+	var found [3][]access.Member
 	for _, m := range d.Now.Members {
-		profile := profiles[m.Who]
-		row := memberRow{ID: m.Who, Name: d.Words.Person(m.Who), URL: d.DoorURL("", "person:"+m.Who), Answers: profile.Answers}
-		if !profile.Since.IsZero() {
-			row.Since = c.Moment(profile.Since)
+		i := map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]
+		if i == 0 {
+			waiting++
 		}
-		if i := slices.IndexFunc(known, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
-			row.Address = known[i].Address
+		if want != "" {
+			p := doc.Person(m.Who)
+			if p == nil || !strings.Contains(strings.ToLower(d.Words.Person(m.Who)+" "+p.Address), want) {
+				continue
+			}
 		}
-		list := &lists[map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]]
-		list.Rows = append(list.Rows, row)
+		found[i] = append(found[i], m)
 	}
-	waiting = len(lists[0].Rows)
+	for i := range lists {
+		from, to := lists[i].Pager.Cut(x, len(found[i]))
+		for _, m := range found[i][from:to] { // what nobody sees is not worked out
+			profile := profiles[m.Who]
+			row := memberRow{ID: m.Who, Name: d.Words.Person(m.Who), URL: d.DoorURL("", "person:"+m.Who), Answers: profile.Answers}
+			if !profile.Since.IsZero() {
+				row.Since = c.Moment(profile.Since)
+			}
+			if p := doc.Person(m.Who); p != nil {
+				row.Address = p.Address
+			}
+			lists[i].Rows = append(lists[i].Rows, row)
+		}
+	}
 	switch v.Part {
 	case partWaiting:
 		v.Lists = lists[:1]
 	case partMembers:
 		v.Lists = lists[1:]
-	}
-	v.Query = strings.TrimSpace(x.Query("q"))
-	for i := range v.Lists {
-		list := &v.Lists[i]
-		if want := strings.ToLower(v.Query); want != "" {
-			list.Rows = slices.DeleteFunc(list.Rows, func(r memberRow) bool { return !strings.Contains(strings.ToLower(r.Name+" "+r.Address), want) })
-		}
-		from, to := list.Pager.Cut(x, len(list.Rows))
-		list.Rows = list.Rows[from:to]
 	}
 	return waiting
 }
@@ -240,22 +248,29 @@ func (v *membersView) asking(c *web.Console, x *gin.Context, d *web.Site, asks [
 // comments fills in what members wrote, those that wait first and then the newest; it
 // returns how many wait.
 func (v *membersView) comments(c *web.Console, x *gin.Context, d *web.Site) (held int) {
+	type said struct {
+		path string
+		store.Comment
+	}
+	var all []said
 	for path, list := range d.State.Site(d.Site).Comments {
 		for _, one := range list {
-			v.Comments = append(v.Comments, commentRow{one.ID, d.Words.Person(one.Person), d.State.Title(d.Site, path), one.Text, c.Moment(one.At), one.Status == "held"})
+			all = append(all, said{path, one})
 			if one.Status == "held" {
 				held++
 			}
 		}
 	}
-	slices.SortFunc(v.Comments, func(a, b commentRow) int {
-		if a.Waits != b.Waits {
-			return map[bool]int{true: -1, false: 1}[a.Waits]
+	slices.SortFunc(all, func(a, b said) int {
+		if a.Status != b.Status && (a.Status == "held" || b.Status == "held") {
+			return map[bool]int{true: -1, false: 1}[a.Status == "held"]
 		}
 		return cmp.Compare(b.ID, a.ID)
 	})
-	from, to := v.CommentPager.Cut(x, len(v.Comments))
-	v.Comments = v.Comments[from:to]
+	from, to := v.CommentPager.Cut(x, len(all))
+	for _, one := range all[from:to] {
+		v.Comments = append(v.Comments, commentRow{one.ID, d.Words.Person(one.Person), d.State.Title(d.Site, one.path), one.Text, c.Moment(one.At), one.Status == "held"})
+	}
 	return held
 }
 
@@ -465,8 +480,8 @@ func membersOut(c *web.Console, x *gin.Context) {
 	for _, m := range doc.Members {
 		p := profiles[m.Who]
 		row := []string{words.Person(m.Who), "", m.Status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
-		if i := slices.IndexFunc(words.Document.People, func(p access.Person) bool { return p.ID == m.Who }); i >= 0 {
-			row[1] = words.Document.People[i].Address
+		if p := words.Document.Person(m.Who); p != nil {
+			row[1] = p.Address
 		}
 		if !p.Since.IsZero() {
 			row[3] = p.Since.In(s.Zone).Format("2006-01-02")

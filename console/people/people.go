@@ -59,45 +59,62 @@ func showPeople(c *web.Console, x *gin.Context, status int, f *web.Form) {
 		for _, g := range doc.Groups {
 			v.Ofs = append(v.Ofs, web.Choice{ID: "group:" + g.ID, Name: "in " + cmp.Or(g.Name, g.ID), On: v.Of == "group:"+g.ID})
 		}
-		rows := findRows(c, v.Find, v.Of)
-		from, to := v.Pager.Cut(x, len(rows))
-		v.Rows = rows[from:to]
+		found := find(c, v.Find, v.Of)
+		from, to := v.Pager.Cut(x, len(found))
+		v.Rows = rowsOf(c, found[from:to])
 	}
 	p := c.Page(x, "People")
 	p.Here, p.View = "People", v
 	c.Show(x, status, "people", p)
 }
 
-func findRows(c *web.Console, find, of string) (rows []personRow) {
+// find lists the people of the house with words in their name or address, and of a kind.
+func find(c *web.Console, words, of string) (found []*access.Person) {
 	s := c.House.State()
 	doc := s.Policy.Document()
-	var in map[string]bool
-	set := func(ids []string) {
-		in = map[string]bool{}
-		for _, id := range ids {
+	in := map[string]bool{}
+	group, grouped := strings.CutPrefix(of, "group:")
+	if of == "no-group" {
+		for _, g := range doc.Groups {
+			for _, id := range s.Policy.GroupMembers(g.ID, c.At()) {
+				in[id] = true
+			}
+		}
+	} else if grouped {
+		for _, id := range s.Policy.GroupMembers(group, c.At()) {
 			in[id] = true
 		}
 	}
-	grouped := map[string][]string{}
-	for _, g := range doc.Groups {
-		members := s.Policy.GroupMembers(g.ID, c.At())
-		for _, id := range members {
-			grouped[id] = append(grouped[id], cmp.Or(g.Name, g.ID))
+	words = strings.ToLower(words)
+	for i := range doc.People {
+		p := &doc.People[i]
+		if words != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Address), words) ||
+			grouped && !in[p.ID] || of == "no-group" && in[p.ID] || of == "blocked" && !p.Blocked || of == "stewards" && !p.Steward {
+			continue
 		}
-		if of == "group:"+g.ID {
-			set(members)
+		if of == "outside" {
+			if a, err := access.ParseAddress(p.Address); err != nil || !c.House.Outside(c.House.Actor(a)) {
+				continue
+			}
 		}
+		found = append(found, p)
 	}
-	find = strings.ToLower(find)
-	for _, p := range doc.People {
-		if find != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Address), find) || in != nil && !in[p.ID] ||
-			of == "no-group" && len(grouped[p.ID]) > 0 || of == "blocked" && !p.Blocked || of == "stewards" && !p.Steward {
-			continue
+	return found
+}
+
+// rowsOf are people as they are listed, with the groups that they are in.
+func rowsOf(c *web.Console, found []*access.Person) (rows []personRow) {
+	s := c.House.State()
+	doc := s.Policy.Document()
+	for _, p := range found {
+		id, _ := s.Policy.Person(p.ID)
+		var groups []string
+		for _, g := range doc.Groups {
+			if s.Policy.InGroup(g.ID, id, c.At()) {
+				groups = append(groups, cmp.Or(g.Name, g.ID))
+			}
 		}
-		if a, err := access.ParseAddress(p.Address); of == "outside" && (err != nil || !c.House.Outside(c.House.Actor(a))) {
-			continue
-		}
-		row := personRow{p.ID, cmp.Or(p.Name, p.ID), p.Address, strings.Join(grouped[p.ID], ", ")}
+		row := personRow{p.ID, cmp.Or(p.Name, p.ID), p.Address, strings.Join(groups, ", ")}
 		if p.Steward {
 			row.Text = strings.TrimSuffix("steward, "+row.Text, ", ")
 		}
@@ -168,7 +185,6 @@ type personView struct {
 type personGroup struct {
 	ID, Name, Text string
 	Direct         bool
-	Loses          []string // what they lose without it
 }
 
 type reachRow struct {
@@ -184,12 +200,12 @@ func person(c *web.Console, x *gin.Context) { showPerson(c, x, http.StatusOK, we
 func showPerson(c *web.Console, x *gin.Context, status int, f, merge web.Form) {
 	s := c.House.State()
 	doc := s.Policy.Document()
-	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == x.Param("person") })
-	if i < 0 {
+	is := doc.Person(x.Param("person"))
+	if is == nil {
 		c.NotFound(x)
 		return
 	}
-	person := doc.People[i]
+	person := *is
 	id, _ := s.Policy.Person(person.ID)
 	v := &personView{ID: person.ID, Name: cmp.Or(person.Name, person.ID), Address: person.Address, Steward: person.Steward, Blocked: person.Blocked, Form: f, Merge: merge}
 	v.Was, v.Former = person, person.Former
@@ -211,10 +227,6 @@ func showPerson(c *web.Console, x *gin.Context, status int, f, merge web.Form) {
 		row := personGroup{ID: g.ID, Name: cmp.Or(g.Name, g.ID), Direct: slices.Contains(g.People, person.ID)}
 		if row.Direct {
 			row.Text = w.Window(g.From, g.Until)
-			plan, err := c.House.PreviewPeople(x.Request.Context(), web.Actor(x), people.TakeOut(c.House, g.ID, []string{person.ID}))
-			if err == nil {
-				row.Loses = lossesOf(plan, person.ID, s)
-			}
 		} else {
 			row.Text = "through a domain or a group in it"
 		}
@@ -256,6 +268,22 @@ func showPerson(c *web.Console, x *gin.Context, status int, f, merge web.Form) {
 	p := c.Page(x, v.Name)
 	p.Here, p.View = "People", v
 	c.Show(x, status, "person", p)
+}
+
+// without says what somebody would lose without a group: it is worked out when one asks.
+func without(c *web.Console, x *gin.Context) {
+	s := c.House.State()
+	person, group := s.Policy.Document().Person(x.Param("person")), s.Policy.Document().Group(x.Param("group"))
+	if person == nil || group == nil || !slices.Contains(group.People, person.ID) {
+		c.NotFound(x)
+		return
+	}
+	plan, err := c.House.PreviewPeople(x.Request.Context(), web.Actor(x), people.TakeOut(c.House, group.ID, []string{person.ID}))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	c.Show(x, http.StatusOK, "person-without", lossesOf(plan, person.ID, s))
 }
 
 // lossesOf says what a change takes from one person.

@@ -12,6 +12,7 @@ func routes() []web.Route {
 		web.Get("/people", web.SignedIn, view),
 		web.Post("/people", web.Stewards, doNewPerson),
 		web.Get("/people/:person", web.Stewards, person),
+		web.Get("/people/:person/without/:group", web.Stewards, without),
 		web.Post("/people/:person", web.Stewards, doPerson),
 		web.Post("/people/:person/leave", web.Stewards, doLeaveHouse),
 		web.Post("/people/:person/merge", web.Stewards, doMerge),

@@ -276,9 +276,9 @@ func (d *Site) namesUnknown() bool {
 	kind, id, _ := strings.Cut(d.As, ":")
 	switch kind {
 	case "person":
-		return !slices.ContainsFunc(d.Words.Document.People, func(p access.Person) bool { return p.ID == id })
+		return d.Words.Document.Person(id) == nil
 	case "group":
-		return !slices.ContainsFunc(d.Words.Document.Groups, func(g access.Group) bool { return g.ID == id })
+		return d.Words.Document.Group(id) == nil
 	}
 	return false
 }

@@ -14,6 +14,9 @@ type Document struct {
 	Rules    []HouseRule `doc:"rules"`
 	Sites    []*Site     `doc:"sites"`
 	Promises []Promise   `doc:"promises"`
+
+	people *roster        // where its people stand, since it was compiled; see Person
+	groups map[string]int // and its groups
 }
 
 // House is the organisation that the installation serves.

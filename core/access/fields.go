@@ -24,7 +24,11 @@ func documentFields(t reflect.Type) []field {
 	}
 	var fields []field
 	for i := range t.NumField() {
-		parts := strings.Split(t.Field(i).Tag.Get("doc"), ",")
+		tag, is := t.Field(i).Tag.Lookup("doc")
+		if !is { // what the program notes for itself
+			continue
+		}
+		parts := strings.Split(tag, ",")
 		f := field{index: i, name: parts[0]}
 		for _, p := range parts[1:] {
 			key, value, _ := strings.Cut(p, "=")

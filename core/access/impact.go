@@ -103,17 +103,23 @@ func ImpactOf(before, after *Policy, at Instant) Impact {
 // sameOrder returns both policies over one order of people: those of the first,
 // then those only in the second.
 func sameOrder(before, after *Policy) (*Policy, *Policy) {
-	if before.people == after.people {
+	if before.people == after.people || alike(before.people, after.people) {
 		return before, after
 	}
+	if n := len(before.doc.People); before.people.absent.IsEmpty() && after.people.absent.IsEmpty() && len(after.doc.People) > n && beginsAs(after.doc.People, before.doc.People) {
+		order := slices.Clone(before.doc.People) // as they are called there
+		for _, p := range after.doc.People[n:] {
+			order = append(order, Person{ID: p.ID, Name: p.Name, Address: p.Address})
+		}
+		return compile(before.doc, extended(before.people, order, n), nil), after
+	}
 	order := slices.Clone(before.doc.People)
-	known := before.people.ids()
 	for _, p := range after.doc.People {
-		if !known[p.ID] {
+		if !before.people.has(p.ID) {
 			order = append(order, p)
 		}
 	}
-	return compile(before.doc, newRoster(before.doc.People, order), nil), compile(after.doc, newRoster(after.doc.People, order), nil)
+	return compile(before.doc, newRoster(before.doc.People, order, before.people), nil), compile(after.doc, newRoster(after.doc.People, order, after.people), nil)
 }
 
 // impactBetween compares one policy at one instant with another at another;

@@ -36,13 +36,17 @@ type houseSets struct {
 // earlier Policy is taken from there: pass the Policy whose document this one
 // was made from, or nil. Unchanged means the same slice or the same *Site.
 func Compile(doc *Document, earlier *Policy) (*Policy, error) {
-	if err := Validate(doc); err != nil {
+	if err := problems(validate(doc, earlier)); err != nil {
 		return nil, err
 	}
 	if earlier != nil && samePeople(doc.People, earlier.doc.People) && earlier.people.absent.IsEmpty() {
 		return compile(doc, earlier.people, earlier), nil
 	}
-	return compile(doc, newRoster(doc.People, doc.People), nil), nil
+	var read *roster
+	if earlier != nil {
+		read = earlier.people
+	}
+	return compile(doc, newRoster(doc.People, doc.People, read), nil), nil
 }
 
 // Replace compiles the document that differs from the Policy's in one site
@@ -55,7 +59,7 @@ func (p *Policy) Replace(site *Site) (*Policy, error) {
 	} else {
 		doc.Sites = append(doc.Sites, site)
 	}
-	v := &validator{doc: &doc, sites: map[string]*Site{}, people: p.people.ids(), groups: idsOf(p.groupByID)}
+	v := &validator{doc: &doc, sites: map[string]*Site{}, people: p.people.has, groups: idsOf(p.groupByID)}
 	for _, s := range doc.Sites {
 		v.sites[s.Address] = s
 	}
@@ -65,12 +69,8 @@ func (p *Policy) Replace(site *Site) (*Policy, error) {
 	if !validSite.MatchString(site.Address) {
 		v.refuse(root.field("sites"), "%q is no site's address", site.Address)
 	}
-	if len(v.found) > 0 {
-		var problems Problems
-		for _, f := range v.found {
-			problems = append(problems, Problem{Field: f.where.String(), Text: f.text})
-		}
-		return nil, problems
+	if err := problems(v.found); err != nil {
+		return nil, err
 	}
 	return compile(&doc, p.people, p), nil
 }
@@ -84,6 +84,7 @@ func idsOf[T any](m map[string]T) map[string]bool {
 }
 
 func compile(doc *Document, people *roster, earlier *Policy) *Policy {
+	doc.index(people)
 	p := &Policy{doc: doc, sites: make(map[string]*CompiledSite, len(doc.Sites))}
 	same := earlier != nil && doc.House.Zone == earlier.doc.House.Zone && slices.Equal(doc.House.Domains, earlier.doc.House.Domains) &&
 		sameSlice(doc.Groups, earlier.doc.Groups) && sameSlice(doc.Rules, earlier.doc.Rules)
@@ -145,12 +146,6 @@ func compileHouse(doc *Document, people *roster) *houseSets {
 
 func sameSlice[T any](a, b []T) bool {
 	return len(a) == len(b) && (len(a) == 0 || reflect.ValueOf(a).Pointer() == reflect.ValueOf(b).Pointer())
-}
-
-// ids returns the ids of the people of this document.
-func (r *roster) ids() map[string]bool {
-	r.idSetOnce.Do(func() { r.idSet = idsOf(r.byID) })
-	return r.idSet
 }
 
 // Document is what the Policy was compiled from; it must not be changed.

@@ -25,7 +25,7 @@ func Read(text []byte) (*Document, error) {
 	doc := &Document{}
 	setDefaults(reflect.ValueOf(doc).Elem())
 	r.value(root, reflect.ValueOf(doc).Elem(), nil, field{})
-	for _, p := range validate(doc) {
+	for _, p := range validate(doc, nil) {
 		if !r.refused[p.where.String()] {
 			r.problems = append(r.problems, Problem{find(root, p.where).Line, p.where.String(), p.text})
 		}

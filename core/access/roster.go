@@ -1,7 +1,8 @@
 package access
 
 import (
-	"sync"
+	"maps"
+	"slices"
 
 	"github.com/RoaringBitmap/roaring/v2"
 )
@@ -20,14 +21,78 @@ type roster struct {
 	byKey    map[Address]uint32  // of this document, by former addresses too
 	byDomain map[string]people   // everyone in the roster
 	everyone people
+}
 
-	idSetOnce sync.Once
-	idSet     map[string]bool
+// extended is the roster of own people that begin as those of an earlier one, absent of which are
+// all after the first own; nil where they do not. What the earlier one found is not looked for again.
+func extended(earlier *roster, order []Person, own int) *roster {
+	if earlier == nil || !earlier.absent.IsEmpty() || len(order) < len(earlier.entries) || own < len(earlier.entries) || !beginsAs(order, earlier.entries) {
+		return nil
+	}
+	r := &roster{entries: order, address: slices.Clone(earlier.address), absent: roaring.New(), byID: earlier.byID, byKey: earlier.byKey, byDomain: earlier.byDomain, everyone: earlier.everyone}
+	if len(order) == len(earlier.entries) {
+		return r
+	}
+	r.byID, r.byKey, r.byDomain, r.everyone = maps.Clone(r.byID), maps.Clone(r.byKey), maps.Clone(r.byDomain), r.everyone.Clone()
+	r.absent.AddRange(uint64(own), uint64(len(order)))
+	r.everyone.AddRange(0, uint64(len(order)))
+	fresh := map[string]bool{} // domains whose set is this roster's own
+	for n := len(earlier.entries); n < len(order); n++ {
+		i, p := uint32(n), order[n]
+		address, _ := ParseAddress(p.Address) // validated before
+		r.address = append(r.address, address)
+		if !fresh[address.Domain] {
+			set := roaring.New()
+			if old := r.byDomain[address.Domain]; old != nil {
+				set = old.Clone()
+			}
+			r.byDomain[address.Domain], fresh[address.Domain] = set, true
+		}
+		r.byDomain[address.Domain].Add(i)
+		if n >= own {
+			continue
+		}
+		r.byID[p.ID] = append(slices.Clip(r.byID[p.ID]), i)
+		r.byKey[address] = i
+		for _, former := range p.Former {
+			address, _ := ParseAddress(former) // validated before
+			r.byKey[address] = i
+		}
+	}
+	r.placeAbsent()
+	return r
+}
+
+// beginsAs reports whether people begin with others, whatever else is said of them.
+func beginsAs(people, others []Person) bool {
+	for i := range others {
+		p, q := &people[i], &others[i]
+		if p.ID != q.ID || p.Address != q.Address || !slices.Equal(p.Former, q.Former) {
+			return false
+		}
+	}
+	return true
+}
+
+// placeAbsent lets those who are not of this document be found as whoever has their address here.
+func (r *roster) placeAbsent() {
+	for it := r.absent.Iterator(); it.HasNext(); {
+		i := it.Next()
+		if j, ok := r.byKey[r.address[i]]; ok {
+			id := r.entries[j].ID
+			r.byID[id] = append(slices.Clip(r.byID[id]), i)
+		}
+	}
 }
 
 // newRoster numbers own people first as order says; order lists each person of
-// both documents once, by id.
-func newRoster(own []Person, order []Person) *roster {
+// both documents once, by id. Addresses that an earlier roster has read, or nil, are taken from it.
+func newRoster(own []Person, order []Person, earlier *roster) *roster {
+	if samePeople(own, order) {
+		if r := extended(earlier, order, len(own)); r != nil {
+			return r
+		}
+	}
 	r := &roster{
 		entries: order, address: make([]Address, len(order)), absent: roaring.New(),
 		byID: make(map[string][]uint32, len(own)), byKey: make(map[Address]uint32, len(own)), byDomain: map[string]people{},
@@ -53,7 +118,12 @@ func newRoster(own []Person, order []Person) *roster {
 	}
 	domains := map[string][]uint32{}
 	for i, p := range mine {
-		address, _ := ParseAddress(p.Address) // validated before
+		var address Address
+		if earlier != nil && i < len(earlier.entries) && earlier.entries[i].Address == p.Address {
+			address = earlier.address[i]
+		} else {
+			address, _ = ParseAddress(p.Address) // validated before
+		}
 		r.address[i] = address
 		domains[address.Domain] = append(domains[address.Domain], uint32(i))
 		if !r.absent.Contains(uint32(i)) {
@@ -65,13 +135,7 @@ func newRoster(own []Person, order []Person) *roster {
 			}
 		}
 	}
-	for it := r.absent.Iterator(); it.HasNext(); {
-		i := it.Next()
-		if j, ok := r.byKey[r.address[i]]; ok {
-			id := r.entries[j].ID
-			r.byID[id] = append(r.byID[id], i)
-		}
-	}
+	r.placeAbsent()
 	for d, list := range domains {
 		r.byDomain[d] = roaring.BitmapOf(list...)
 	}
@@ -128,4 +192,10 @@ func (r *roster) withAddress(a Address, to people) {
 			to.Add(i)
 		}
 	}
+}
+
+// alike reports whether two rosters have the same people in the same places, whatever else is said
+// of them.
+func alike(a, b *roster) bool {
+	return len(a.entries) == len(b.entries) && a.absent.IsEmpty() && b.absent.IsEmpty() && beginsAs(a.entries, b.entries)
 }

@@ -11,9 +11,11 @@ import (
 
 // Validate checks a document that was put together in memory as [Read] checks
 // one that was read. It returns nil or [Problems].
-func Validate(doc *Document) error {
+func Validate(doc *Document) error { return problems(validate(doc, nil)) }
+
+func problems(list []found) error {
 	var problems Problems
-	for _, p := range validate(doc) {
+	for _, p := range list {
 		problems = append(problems, Problem{Field: p.where.String(), Text: p.text})
 	}
 	if problems == nil {
@@ -32,7 +34,8 @@ type found struct {
 type validator struct {
 	doc     *Document
 	found   []found
-	people  map[string]bool
+	people  func(id string) bool // whether there is somebody of an id
+	valid   []Group              // of an earlier document, whose people are all there
 	groups  map[string]bool
 	sites   map[string]*Site
 	siteIDs map[string]map[string]bool // of the site at hand: "pass", "link"
@@ -46,14 +49,24 @@ var (
 // IsSiteAddress reports whether a site could have the address.
 func IsSiteAddress(s string) bool { return validSite.MatchString(s) }
 
-func validate(doc *Document) []found {
-	v := &validator{doc: doc, people: map[string]bool{}, groups: map[string]bool{}, sites: map[string]*Site{}}
+// validate finds what is wrong with a document. Where it is a change of one that was compiled, of
+// the people just those are looked at that are others than they were.
+func validate(doc *Document, earlier *Policy) []found {
+	v := &validator{doc: doc, groups: map[string]bool{}, sites: map[string]*Site{}}
 	var root *place
 	if doc.Velada != 1 {
 		v.refuse(root.field("velada"), "version %d is not known: this is version 1", doc.Velada)
 	}
 	v.house(root.field("house"))
-	v.persons(root.field("people"))
+	diff, few := changedPeople(doc, earlier)
+	if few {
+		v.changed(diff, earlier, root.field("people"))
+	} else {
+		v.persons(root.field("people"))
+	}
+	if few && len(diff.gone) == 0 { // whom a group names is there still
+		v.valid = earlier.doc.Groups
+	}
 	v.groupList(root.field("groups"))
 	for i, s := range doc.Sites {
 		at := root.field("sites").at(i).field("address")
@@ -135,10 +148,12 @@ func (v *validator) house(where *place) {
 }
 
 func (v *validator) persons(where *place) {
+	ids := make(map[string]bool, len(v.doc.People))
+	v.people = func(id string) bool { return ids[id] }
 	holders := make(map[Address]string, len(v.doc.People))
 	for i, p := range v.doc.People {
 		at := where.at(i)
-		v.id(p.ID, v.people, at.field("id"))
+		v.id(p.ID, ids, at.field("id"))
 		address, err := ParseAddress(p.Address)
 		if err != nil {
 			v.refuse(at.field("address"), "%q is %v", p.Address, err)
@@ -171,7 +186,13 @@ func (v *validator) groupList(where *place) {
 	}
 	for i, g := range v.doc.Groups {
 		at := where.at(i)
-		v.known(g.People, v.people, "person", at.field("people"))
+		if i >= len(v.valid) || !slices.Equal(v.valid[i].People, g.People) {
+			for j, id := range g.People {
+				if !v.people(id) {
+					v.refuse(at.field("people").at(j), "there is no person %q", id)
+				}
+			}
+		}
 		v.known(g.Groups, v.groups, "group", at.field("groups"))
 		v.patterns(g.Domains, at.field("domains"))
 		v.window(g.From, g.Until, at)
@@ -242,7 +263,7 @@ func (v *validator) site(s *Site, where *place) {
 	for i, m := range s.Members {
 		at := where.field("members").at(i).field("who")
 		switch {
-		case !v.people[m.Who]:
+		case !v.people(m.Who):
 			v.refuse(at, "there is no person %q", m.Who)
 		case members[m.Who]:
 			v.refuse(at, "%q is listed twice", m.Who)
@@ -280,7 +301,7 @@ func (v *validator) team(s *Site, where *place) {
 		if named != 1 {
 			v.refuse(at, "an entry names one of person, group and address")
 		}
-		if e.Person != "" && !v.people[e.Person] {
+		if e.Person != "" && !v.people(e.Person) {
 			v.refuse(at.field("person"), "there is no person %q", e.Person)
 		}
 		if e.Group != "" && !v.groups[e.Group] {
@@ -328,7 +349,7 @@ func (v *validator) ways(ways []Way, where *place) {
 			here := at.field("people").at(j)
 			if strings.Contains(who, "@") {
 				v.address(who, here)
-			} else if !v.people[who] {
+			} else if !v.people(who) {
 				v.refuse(here, "there is no person %q", who)
 			}
 		}
@@ -381,7 +402,7 @@ func (v *validator) observer(who string, site *Site, where *place) {
 	case "stranger", "outsider":
 		ok = who == kind
 	case "person":
-		ok = v.people[name]
+		ok = v.people(name)
 	case "group":
 		ok = v.groups[name]
 	case "domain":

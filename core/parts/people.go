@@ -63,21 +63,37 @@ func PeopleWithin(doc *access.Document, group string) map[string]bool {
 
 // PersonAt returns a person of a document by id, or nil.
 func PersonAt(doc *access.Document, id string) *access.Person {
-	if i := slices.IndexFunc(doc.People, func(p access.Person) bool { return p.ID == id }); i >= 0 {
-		return &doc.People[i]
-	}
-	return nil
+	return doc.Person(id)
 }
 
 // IsTheirs reports whether an address is one that a person has or had.
 func IsTheirs(p access.Person, address string) bool {
-	a := Canonical(address)
-	return Canonical(p.Address) == a || slices.ContainsFunc(p.Former, func(f string) bool { return Canonical(f) == a })
+	return isTheirs(p, Canonical(address))
+}
+
+func isTheirs(p access.Person, a string) bool {
+	is := func(text string) bool {
+		if isASCII(text) && isASCII(a) { // what is canonical is written small, and nothing else
+			return strings.EqualFold(text, a)
+		}
+		return Canonical(text) == a
+	}
+	return is(p.Address) || slices.ContainsFunc(p.Former, is)
+}
+
+func isASCII(text string) bool {
+	for i := range len(text) {
+		if text[i] >= 0x80 {
+			return false
+		}
+	}
+	return true
 }
 
 // PersonWith returns the person who has or had an address, or nil.
 func PersonWith(doc *access.Document, a access.Address) *access.Person {
-	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return IsTheirs(p, a.String()) })
+	want := a.String()
+	i := slices.IndexFunc(doc.People, func(p access.Person) bool { return isTheirs(p, want) })
 	if i < 0 {
 		return nil
 	}
@@ -103,10 +119,7 @@ func OnceEach(team []access.TeamEntry) (kept []access.TeamEntry) {
 
 // GroupAt returns a group of a document by its id, or nil.
 func GroupAt(doc *access.Document, id string) *access.Group {
-	if i := slices.IndexFunc(doc.Groups, func(g access.Group) bool { return g.ID == id }); i >= 0 {
-		return &doc.Groups[i]
-	}
-	return nil
+	return doc.Group(id)
 }
 
 // ReaddressPerson gives a person another address; the one that they had stays theirs.
