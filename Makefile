@@ -81,3 +81,8 @@ shots: build
 
 bench:
 	bench/run
+
+# Every view and change of the console on made-up houses of 1,000, 20,000 and 200,000 people: ten minutes the first time.
+.PHONY: bench-house
+bench-house:
+	cd bench && go run ./house

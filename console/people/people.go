@@ -88,7 +88,7 @@ func find(c *web.Console, words, of string) (found []*access.Person) {
 	words = strings.ToLower(words)
 	for i := range doc.People {
 		p := &doc.People[i]
-		if words != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Address), words) ||
+		if words != "" && !holds(p.Name, words) && !holds(p.Address, words) ||
 			grouped && !in[p.ID] || of == "no-group" && in[p.ID] || of == "blocked" && !p.Blocked || of == "stewards" && !p.Steward {
 			continue
 		}
@@ -100,6 +100,22 @@ func find(c *web.Console, words, of string) (found []*access.Person) {
 		found = append(found, p)
 	}
 	return found
+}
+
+// holds reports whether a text has words in it, written small, however it writes them. It is asked of
+// everybody, and asks for no memory where all is ASCII.
+func holds(text, words string) bool {
+	for i := range len(text) + len(words) {
+		if i < len(text) && text[i] >= 0x80 || i >= len(text) && words[i-len(text)] >= 0x80 {
+			return strings.Contains(strings.ToLower(text), words)
+		}
+	}
+	for from := 0; from+len(words) <= len(text); from++ {
+		if strings.EqualFold(text[from:from+len(words)], words) {
+			return true
+		}
+	}
+	return false
 }
 
 // rowsOf are people as they are listed, with the groups that they are in.
