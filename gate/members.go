@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 
 	"velada/app/members"
@@ -55,6 +57,8 @@ type commentSight struct {
 	Wrong string
 	Text  string
 	Path  string
+
+	Earlier, Later string // where the comments before and after these are; "" where there are none
 }
 
 type commentLine struct {
@@ -82,7 +86,7 @@ func (q memberPages) siteURL(path string) func(token string) string {
 func (q memberPages) members(rest string) bool {
 	if q.as != nil {
 		switch rest {
-		case "join", "me", "members", "ask", "comment", "me/leave", "me/data", "me/picture":
+		case "join", "me", "members", "ask", "comment", "comments", "me/leave", "me/data", "me/picture":
 			q.notYours()
 			return true
 		}
@@ -116,6 +120,8 @@ func (q memberPages) members(rest string) bool {
 		q.ask()
 	case rest == "comment" && post:
 		q.comment()
+	case rest == "comments" && get:
+		q.earlierComments()
 	default:
 		return false
 	}
@@ -446,7 +452,14 @@ func (q memberPages) personName(id string) string {
 }
 
 // comments returns what stands below the page, nil where no comments are wanted.
-func (q memberPages) comments() *commentSight {
+func (q memberPages) comments() *commentSight { return q.commentsFrom(0) }
+
+// mostComments is how many comments stand on a page at a time.
+const mostComments = 50
+
+// commentsFrom are comments of the page, the last ones on stretch 0 and those before on the
+// next; nil where it has none, or no such stretch.
+func (q memberPages) commentsFrom(stretch int) *commentSight {
 	m := q.state.Site(q.address).Membership
 	if !m.WantsComments(q.path) {
 		return nil
@@ -456,14 +469,61 @@ func (q memberPages) comments() *commentSight {
 		me = q.gate.House.Member(q.address, q.who)
 	}
 	c := &commentSight{May: me != "", Held: m.Held, Path: q.path}
+	var shown []store.Comment
 	for _, one := range q.state.Site(q.address).Comments[q.path] {
-		mine := me != "" && one.Person == me
-		if one.Status == "held" && !mine {
-			continue
+		if one.Status != "held" || me != "" && one.Person == me {
+			shown = append(shown, one)
 		}
-		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, words.Moment(one.At.In(q.state.Zone)), one.Changed, mine, one.Status == "held"})
+	}
+	to := len(shown) - stretch*mostComments
+	if stretch < 0 || stretch > 0 && to <= 0 {
+		return nil
+	}
+	from := max(0, to-mostComments)
+	for _, one := range shown[from:to] {
+		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, words.Moment(one.At.In(q.state.Zone)), one.Changed, me != "" && one.Person == me, one.Status == "held"})
+	}
+	at := func(n int) string {
+		return "/velada/comments?" + url.Values{"path": {q.path}, "from": {strconv.Itoa(n)}}.Encode()
+	}
+	if from > 0 {
+		c.Earlier = at(stretch + 1)
+	}
+	if stretch > 1 {
+		c.Later = at(stretch - 1)
+	} else if stretch == 1 {
+		c.Later = q.edition().URLPath(q.path) + "#comments"
 	}
 	return c
+}
+
+// earlierComments answers with comments of a page that no longer stand on it, for those to whom it opens.
+func (q memberPages) earlierComments() {
+	path, err := access.DocumentPath(q.URL.Query().Get("path"))
+	if err != nil {
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	q.path = path
+	d := q.site.Decide(path, &q.visitor, q.at)
+	stretch, err := strconv.Atoi(q.URL.Query().Get("from"))
+	page := q.edition().Page(path)
+	if d.Outcome != access.Open || err != nil || page == nil {
+		if d.Outcome == access.Open {
+			d.Outcome = access.Missing
+		}
+		q.meeting().meet(d)
+		return
+	}
+	c := q.commentsFrom(stretch)
+	if c == nil {
+		q.meeting().meet(access.Decision{Outcome: access.Missing})
+		return
+	}
+	c.May = false // one writes on the page itself
+	s := q.meeting().sight(page.Title)
+	s.NoIndex, s.Comments = true, c
+	q.meeting().send("comments.html", http.StatusOK, s)
 }
 
 func (q memberPages) comment() {

@@ -2,6 +2,7 @@ package gate
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
@@ -200,6 +201,48 @@ func (d *door) actorOf(id string) house.Actor {
 	}
 	d.Fatal("nobody is " + id)
 	return house.Actor{}
+}
+
+// Of many comments the last ones stand on the page, and the others on pages of their own, for
+// those to whom the page opens.
+func TestManyComments(t *testing.T) {
+	d := openForMembers(t)
+	id, _ := d.member()
+	site := d.house.State().ID("society")
+	d.must(d.house.Change(d.Context(), house.Velada, house.Needs{}, func(tx *house.Tx) error { // more than anybody may write in a while
+		for i := range 112 {
+			c := store.Comment{Site: site, Path: "/members", Person: id, At: d.now, Status: "shown", Text: fmt.Sprintf("Comment number %d.", i)}
+			if err := store.SaveComment(tx.Context(), tx, &c, d.now); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	d.must(d.house.Reload(d.Context()))
+	ines := d.visiting("ines@cerroalcor.example", "society")
+	reads := func(path string, first, last, missing string) string {
+		t.Helper()
+		status, text := d.get("society", path, ines)
+		if status != 200 || !strings.Contains(text, first) || !strings.Contains(text, last) || strings.Contains(text, missing) {
+			t.Errorf("%s: %d, not from %s to %s without %s", path, status, first, last, missing)
+		}
+		return text
+	}
+	if text := reads("/members", "Comment number 62.", "Comment number 111.", "Comment number 61."); !strings.Contains(text, "/velada/comments?from=1&amp;path=%2Fmembers") {
+		t.Error("no way to the earlier ones")
+	}
+	if text := reads("/velada/comments?path=/members&from=1", "Comment number 12.", "Comment number 61.", "Comment number 62."); !strings.Contains(text, `href="/members#comments"`) || strings.Contains(text, "Write a comment") {
+		t.Error("no way back to the later ones")
+	}
+	reads("/velada/comments?path=/members&from=2", "The red lamps are back", "Comment number 11.", "Comment number 12.")
+	for _, path := range []string{"/velada/comments?path=/members&from=3", "/velada/comments?path=/members&from=-1", "/velada/comments?path=/visit&from=0", "/velada/comments?path=/nowhere&from=1", "/velada/comments"} {
+		if status, _ := d.get("society", path, ines); status != 404 {
+			t.Errorf("%s: %d", path, status)
+		}
+	}
+	if status, text := d.get("society", "/velada/comments?path=/members&from=1", ""); status == 200 || strings.Contains(text, "Comment number") {
+		t.Errorf("a stranger reads them: %d", status)
+	}
 }
 
 func TestCommentsAreMembersAlone(t *testing.T) {

@@ -69,8 +69,9 @@ type LedgerFilter struct {
 	Who         Who
 	Kind        string
 	From, Until time.Time
-	Most        int // 0 for all
-	Skip        int // the newest, with Most
+	Most        int    // 0 for all
+	Skip        int    // the newest, with Most
+	After       *int64 // just those beyond this number, the oldest first
 }
 
 const entryColumns = `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger`
@@ -107,11 +108,41 @@ func (f LedgerFilter) query() (string, []any) {
 	if !f.Until.IsZero() {
 		and("at < ?", f.Until.UTC().Format(time.RFC3339))
 	}
-	query += " ORDER BY number DESC"
+	if f.After != nil {
+		and("number > ?", *f.After)
+		query += " ORDER BY number"
+	} else {
+		query += " ORDER BY number DESC"
+	}
 	if f.Most > 0 {
 		query, args = query+" LIMIT ? OFFSET ?", append(args, f.Most, f.Skip)
 	}
 	return query, args
+}
+
+// ledgerStretch is how many entries EachEntry reads at a time.
+const ledgerStretch = 1000
+
+// EachEntry hands on the entries of a filter, the oldest first, until each returns an error. It
+// reads them stretch by stretch, so that nobody who takes them slowly holds anything up.
+func EachEntry(ctx context.Context, q Reader, f LedgerFilter, each func(Entry) error) error {
+	var after int64
+	for {
+		f.After, f.Most, f.Skip = &after, ledgerStretch, 0
+		list, err := Ledger(ctx, q, f)
+		if err != nil {
+			return err
+		}
+		for _, e := range list {
+			if err := each(e); err != nil {
+				return err
+			}
+		}
+		if len(list) < ledgerStretch {
+			return nil
+		}
+		after = list[len(list)-1].Number
+	}
 }
 
 // CountLedger counts the entries of a filter.

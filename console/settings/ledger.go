@@ -150,32 +150,28 @@ func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 
 // exportLedger sends the entries as they are kept, their seals included, the
 // oldest first.
-func exportLedger(c *web.Console, x *gin.Context, filter store.LedgerFilter, name, format string) {
-	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
-	if err != nil {
-		c.Fail(x, err)
-		return
-	}
+func exportLedger(c *web.Console, x *gin.Context, f store.LedgerFilter, name, format string) {
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"-ledger."+format))
+	var each func(e store.Entry) error
+	table := csv.NewWriter(x.Writer)
 	if format == "csv" {
 		x.Header("Content-Type", "text/csv; charset=utf-8")
-		w := csv.NewWriter(x.Writer)
-		_ = w.Write([]string{"number", "at", "who", "site", "kind", "what", "before", "after", "earlier", "hash"}) // whoever hung up does not matter
-		for i := len(entries) - 1; i >= 0; i-- {
-			e := entries[i]
-			_ = w.Write([]string{fmt.Sprint(e.Number), e.At, web.Harmless(e.Who), e.Site, e.Kind, web.Harmless(e.What), e.Before, e.After, e.Earlier, e.Hash})
+		_ = table.Write([]string{"number", "at", "who", "site", "kind", "what", "before", "after", "earlier", "hash"}) // whoever hung up is seen below
+		each = func(e store.Entry) error {
+			return table.Write([]string{fmt.Sprint(e.Number), e.At, web.Harmless(e.Who), e.Site, e.Kind, web.Harmless(e.What), e.Before, e.After, e.Earlier, e.Hash})
 		}
-		w.Flush()
-		return
-	}
-	x.Header("Content-Type", "application/jsonl; charset=utf-8")
-	out := json.NewEncoder(x.Writer)
-	for i := len(entries) - 1; i >= 0; i-- {
-		e := entries[i]
-		if out.Encode(map[string]any{
-			"number": e.Number, "at": e.At, "who": e.Who, "site": e.Site, "kind": e.Kind, "what": e.What, "before": e.Before, "after": e.After, "earlier": e.Earlier, "hash": e.Hash,
-		}) != nil {
-			return
+	} else {
+		x.Header("Content-Type", "application/jsonl; charset=utf-8")
+		out := json.NewEncoder(x.Writer)
+		each = func(e store.Entry) error {
+			return out.Encode(map[string]any{
+				"number": e.Number, "at": e.At, "who": e.Who, "site": e.Site, "kind": e.Kind, "what": e.What, "before": e.Before, "after": e.After, "earlier": e.Earlier, "hash": e.Hash,
+			})
 		}
 	}
+	ctx := x.Request.Context()
+	if err := store.EachEntry(ctx, c.House.Reader(), f, each); err != nil && ctx.Err() == nil {
+		panic(err) // what is said then stands at the end of what has gone out, which must not look whole
+	}
+	table.Flush()
 }
