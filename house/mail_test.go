@@ -289,3 +289,18 @@ func TestWhoInvitedIsToldThatTheLetterWasNotDelivered(t *testing.T) {
 		t.Errorf("beside the invitation: %+v %v", letter, err)
 	}
 }
+
+func TestALetterThatCannotBeOpenedHoldsNothingUp(t *testing.T) {
+	m := mailingHouse(t)
+	for _, to := range []string{"first@press.example", "second@press.example"} {
+		m.write(to)
+	}
+	if _, err := m.DB().Exec(`UPDATE mails SET raw = 'sealed:1:AAAA' WHERE address = 'first@press.example'`); err != nil {
+		t.Fatal(err)
+	}
+	m.send(0)
+	m.is("second@", store.MailSent, 1)
+	if got := m.is("first@", store.MailFailed, 0); !strings.Contains(got.Answer, "sealed by a key") {
+		t.Errorf("the answer is %q", got.Answer)
+	}
+}

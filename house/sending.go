@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"velada/identity"
 	"velada/post"
 	"velada/store"
 	"velada/words"
@@ -120,7 +121,15 @@ func (o *Outbox) sendDue(ctx context.Context, server *post.Server) error {
 				return o.putOff(ctx, err.Error())
 			}
 		}
-		whole, err := o.read(ctx, m.ID) // anew: meanwhile its link may have been used
+		whole, err := o.read(ctx, m.ID)         // anew: meanwhile its link may have been used
+		if errors.Is(err, identity.ErrSealed) { // the others are not to wait for it
+			m.Status, m.Answer = store.MailFailed, "it was sealed by a key that this house does not have"
+			failed = append(failed, *m)
+			if err := o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(tx.Context(), tx, *m) }); err != nil {
+				return err
+			}
+			continue
+		}
 		if err != nil {
 			return err
 		}

@@ -48,8 +48,19 @@ func (s *Settings) Provider(id string) *Provider {
 
 // ChangeSettings changes the settings of the house; what says it for the ledger.
 func (h *House) ChangeSettings(ctx context.Context, a Actor, what string, change func(*Settings)) error {
+	return h.ChangeSettingsIf(ctx, a, what, func(s *Settings) error {
+		change(s)
+		return nil
+	})
+}
+
+// ChangeSettingsIf is ChangeSettings that looks first at what is set by then: an error of change
+// is returned, and nothing is changed.
+func (h *House) ChangeSettingsIf(ctx context.Context, a Actor, what string, change func(*Settings) error) error {
 	err := h.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
-		change(tx.Settings())
+		if err := change(tx.Settings()); err != nil {
+			return err
+		}
 		tx.Log("", "house", what, "", "")
 		return nil
 	})

@@ -88,16 +88,17 @@ const sessionOut = "out" // JSON: signedOut
 // provider let them in, it offers to sign out there, or leads there where it is set so.
 func signOut(c *web.Console, x *gin.Context) {
 	var in through
-	var there string
 	var p *house.Provider
 	if c.Kept(x, web.SessionThrough, &in) {
-		if p = c.House.State().Settings.Provider(in.Provider); p != nil {
-			there = c.Providers.SignOut(x.Request.Context(), c.Provider(p), in.Hint, c.House.ConsoleURL+"/sign-in")
-		}
+		p = c.House.State().Settings.Provider(in.Provider)
 	}
-	if err := c.Leave(x); err != nil {
+	if err := c.Leave(x); err != nil { // before anybody else is asked
 		c.Fail(x, err)
 		return
+	}
+	var there string
+	if p != nil {
+		there = c.Providers.SignOut(x.Request.Context(), c.Provider(p), in.Hint, c.House.ConsoleURL+"/sign-in")
 	}
 	switch {
 	case there == "":

@@ -185,20 +185,27 @@ func stateOf(c *web.Console, x *gin.Context, m *store.Mail) (mailState, error) {
 	return v, err
 }
 
-// outboxState is what became of a message, while one waits for it.
-func outboxState(c *web.Console, x *gin.Context) {
+// mailAsked is the message that a request is about; nil where there is none, which is answered then.
+func mailAsked(c *web.Console, x *gin.Context) *house.Letter {
 	id, err := web.ReadNumber(x.Param("id"))
 	if err != nil {
 		c.NotFound(x)
-		return
+		return nil
 	}
 	m, err := c.House.Outbox.Mail(x.Request.Context(), id)
-	if err != nil {
+	switch {
+	case err != nil:
 		c.Fail(x, err)
-		return
-	}
-	if m == nil {
+	case m == nil:
 		c.NotFound(x)
+	}
+	return m
+}
+
+// outboxState is what became of a message, while one waits for it.
+func outboxState(c *web.Console, x *gin.Context) {
+	m := mailAsked(c, x)
+	if m == nil {
 		return
 	}
 	v, err := stateOf(c, x, &m.Mail)
@@ -248,20 +255,10 @@ func mailFile(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	id, err := web.ReadNumber(x.Param("id"))
-	if err != nil {
-		c.NotFound(x)
-		return
-	}
-	m, err := c.House.Outbox.Mail(x.Request.Context(), id)
-	if err != nil {
-		c.Fail(x, err)
-		return
-	}
+	m := mailAsked(c, x)
 	if m == nil {
-		c.NotFound(x)
 		return
 	}
-	x.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="velada-%d.eml"`, id))
+	x.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="velada-%d.eml"`, m.ID))
 	x.Data(http.StatusOK, "message/rfc822", m.Raw)
 }

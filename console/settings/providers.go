@@ -1,6 +1,7 @@
 package settings
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -101,24 +102,15 @@ func doProvider(c *web.Console, x *gin.Context) {
 		ID: f.Values["id"], Name: f.Values["name"], Issuer: f.Values["issuer"], Client: f.Values["client"], Secret: x.PostForm("secret"),
 		Domains: web.EachWord(f.Values["domains"]), Unsaid: f.Values["unsaid"] == "yes", SignOut: f.Values["out"] == "yes",
 	}
-	old := c.House.State().Settings.Provider(p.ID)
-	if p.ID != "" && old == nil {
+	adds := p.ID == ""
+	if adds {
+		p.ID = parts.Slug(p.Name)
+	} else if c.House.State().Settings.Provider(p.ID) == nil {
 		c.NotFound(x)
 		return
 	}
-	if old == nil {
-		p.ID = parts.Slug(p.Name)
-	} else if p.Secret == "" {
-		if old.Issuer == p.Issuer && old.Client == p.Client {
-			p.Secret = old.Secret
-		} else if old.Secret != "" {
-			f.Wrong["secret"] = "Enter the secret that belongs to this issuer and client."
-		}
-	}
 	if p.Name == "" || p.ID == "" {
 		f.Wrong["name"] = "Enter the name that people know it by."
-	} else if old == nil && c.House.State().Settings.Provider(p.ID) != nil {
-		f.Wrong["name"] = "There is one of this name already."
 	}
 	if text := issuerProblem(p.Issuer); text != "" {
 		f.Wrong["issuer"] = text
@@ -134,21 +126,40 @@ func doProvider(c *web.Console, x *gin.Context) {
 			f.Wrong["domains"] = fmt.Sprintf("“%s” is %v.", d, err)
 		}
 	}
-	if len(f.Wrong) > 0 && c.House.IsSteward(me) {
-		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partSignIn, Provider: f})
-		return
-	}
 	what := fmt.Sprintf("%s (%s) signs in addresses at %s.", p.Name, p.Issuer, strings.Join(p.Domains, ", "))
 	if p.Unsaid {
 		what += " Where it does not say whether an address is verified, it counts as verified."
 	}
-	set(c, x, partSignIn, what, func(s *house.Settings) {
-		if i := slices.IndexFunc(s.Providers, func(q house.Provider) bool { return q.ID == p.ID }); i >= 0 {
-			s.Providers[i] = p
-		} else {
-			s.Providers = append(s.Providers, p)
-		}
-	})
+	var err error
+	if len(f.Wrong) == 0 {
+		err = c.House.ChangeSettingsIf(x.Request.Context(), me, what, func(s *house.Settings) error { return putProvider(s, p, adds) })
+	}
+	if errors.As(err, &f.Wrong); len(f.Wrong) > 0 {
+		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partSignIn, Provider: f})
+		return
+	}
+	c.Done(x, err, "Saved. It holds from now on.", partURL(partSignIn))
+}
+
+// putProvider adds a provider to the settings, or changes the one with its id, as they are by
+// then. One that comes without its secret keeps it, as long as it is told to the same issuer.
+func putProvider(s *house.Settings, p house.Provider, adds bool) error {
+	old := s.Provider(p.ID)
+	switch {
+	case adds && old != nil:
+		return house.FieldErrors{"name": "There is one of this name already."}
+	case adds:
+		s.Providers = append(s.Providers, p)
+		return nil
+	case old == nil: // removed meanwhile
+		return house.ErrNothing
+	case p.Secret == "" && old.Secret != "" && (old.Issuer != p.Issuer || old.Client != p.Client):
+		return house.FieldErrors{"secret": "Enter the secret that belongs to this issuer and client."}
+	case p.Secret == "":
+		p.Secret = old.Secret
+	}
+	*old = p
+	return nil
 }
 
 // tryProvider leads a steward through a sign-in, of which nothing but a report comes.

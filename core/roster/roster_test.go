@@ -3,6 +3,7 @@ package roster
 import (
 	"bytes"
 	"fmt"
+	"runtime"
 	"strings"
 	"testing"
 )
@@ -120,6 +121,34 @@ func TestHeadsAreCorrectedByHand(t *testing.T) {
 		}
 		if got := fmt.Sprintf("%d %s %d", s.Head, s.Columns[0], len(s.Rows)); got != want {
 			t.Errorf("%d rows: %s, want %s", head, got, want)
+		}
+	}
+}
+
+// What a file takes grows with its size, however it is folded.
+func TestReadingGrowsWithTheFile(t *testing.T) {
+	for name, file := range map[string]func(n int) string{
+		"quoted-printable": func(n int) string {
+			return "BEGIN:VCARD\nFN;ENCODING=QUOTED-PRINTABLE:a=\n" + strings.Repeat("a line that goes on=\n", n) + "\nEND:VCARD\n"
+		},
+		"folded vCard": func(n int) string {
+			return "BEGIN:VCARD\nFN:a\n" + strings.Repeat(" a line that goes on\n", n) + "END:VCARD\n"
+		},
+		"folded LDIF": func(n int) string {
+			return "dn: x\nmail: a@b.example\ncn: a\n" + strings.Repeat(" a line that goes on\n", n)
+		},
+	} {
+		taken := func(n int) uint64 {
+			var before, after runtime.MemStats
+			runtime.ReadMemStats(&before)
+			if _, err := Read([]byte(file(n)), Options{Head: -1}); err != nil {
+				t.Fatal(err)
+			}
+			runtime.ReadMemStats(&after)
+			return after.TotalAlloc - before.TotalAlloc
+		}
+		if small, large := taken(2_000), taken(16_000); large > 16*small {
+			t.Errorf("%s: %d bytes for one, %d for eight times as much", name, small, large)
 		}
 	}
 }

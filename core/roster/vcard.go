@@ -96,9 +96,16 @@ func properties(raw []byte) (list []property) {
 		if !found {
 			continue
 		}
-		for p.quoted && strings.HasSuffix(p.value, "=") && i < len(lines) {
-			p.value = strings.TrimSuffix(p.value, "=") + lines[i]
-			i++
+		if p.quoted && strings.HasSuffix(p.value, "=") {
+			var whole strings.Builder // a value may go on for as long as the file
+			for whole.WriteString(strings.TrimSuffix(p.value, "=")); i < len(lines); i++ {
+				part, more := strings.CutSuffix(lines[i], "=")
+				if whole.WriteString(part); !more {
+					i++
+					break
+				}
+			}
+			p.value = whole.String()
 		}
 		list = append(list, p)
 	}
