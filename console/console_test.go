@@ -205,6 +205,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"GET", "/sites/society", 303, 200, 200, 200, 200, 404},
 		{"GET", "/sites/society/door", 303, 200, 200, 200, 200, 404},
 		{"GET", "/sites/society/sightlines", 303, 200, 200, 200, 200, 404},
+		{"GET", "/sites/society/sightlines/rows?from=0", 303, 200, 200, 200, 200, 404},
 		{"GET", "/sites/society/sightlines.csv", 303, 200, 200, 200, 200, 404},
 		{"GET", "/sites/society/sightlines.svg", 303, 200, 200, 200, 200, 404},
 		{"GET", "/sites/society/people?q=a", 303, 200, 200, 200, 200, 404},

@@ -99,7 +99,7 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 			v.Up.Values["repeat"], v.Up.Values["every"], v.Up.Values["last"] = r.Unit, strconv.Itoa(r.Every), d.Local(r.Until)
 		}
 	}
-	for _, path := range web.TreeOrder(web.OrderedPaths(d.State, d.Then)) {
+	for _, path := range web.NewTree(web.OrderedPaths(d.State, d.Then)).Order {
 		v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: slices.Contains(h.Exempt, path)})
 	}
 	written := doors.HoldingPage(d.State, d.Site)

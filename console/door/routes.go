@@ -19,6 +19,7 @@ func routes() []web.Route {
 		web.Get("/sites/:site/rehearsal", web.WholeSite, rehearsal),
 		web.Get("/sites/:site/pick", web.WholeSite, pick),
 		web.Get("/sites/:site/sightlines", web.WholeSite, showSightlines),
+		web.Get("/sites/:site/sightlines/rows", web.WholeSite, sightRows),
 		web.Get("/sites/:site/sightlines.csv", web.WholeSite, sightlinesCSV),
 		web.Get("/sites/:site/sightlines.svg", web.WholeSite, sightlinesSVG),
 		web.Get("/sites/:site/people", web.WholeSite, findPeople),

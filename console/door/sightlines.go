@@ -3,11 +3,14 @@ package door
 import (
 	"cmp"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"html/template"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -51,10 +54,11 @@ type sightLine struct {
 }
 
 // sightBand is some rows that are drawn as one picture, so that a long floor
-// plan scrolls smoothly.
+// plan scrolls smoothly; those further down are drawn when they come into sight.
 type sightBand struct {
-	Rows   []sightLine
-	Height int
+	Rows                 []sightLine
+	First, Width, Height int
+	URL                  string // where the band is drawn, where it is not yet
 }
 
 const bandRows = 25
@@ -65,6 +69,7 @@ type sightView struct {
 	Columns       []sightCol
 	Bands         []sightBand
 	Width, Height int // Height is that of all rows
+	Rows          int
 	Breach        string
 	Door, At      string // where a window leads
 	Knobs         []web.Knob
@@ -72,15 +77,19 @@ type sightView struct {
 	Compare       bool
 	Folds         []web.Chip
 	Query         template.URL // of this view, for the exports
+	Stretch       string       // "Columns 1 to 40 of 303"; "" where all stand there
+	Before, After string
 }
 
-// column is what a column of the sightlines is worked out from.
-type column struct {
-	who     string   // an observer, group:ID, guests or team
-	folded  []string // the observers of a folded kind
-	name    string
-	sub     string
-	several bool
+// drawing is what the rows of sightlines are drawn from.
+type drawing struct {
+	d         *web.Site
+	columns   []column
+	paths     []string // of the rows; the first is the whole site
+	tree      *web.Tree
+	notes     map[string]string
+	then, now *access.Sight // as rehearsed, and as applied
+	breach    *access.Breach
 }
 
 func showSightlines(c *web.Console, x *gin.Context) {
@@ -89,7 +98,7 @@ func showSightlines(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	v := sightlines(d, x.Query("fold"), x.Query("promise"))
+	v := sightlines(d, x.Request.URL.Query(), false)
 	p := c.SitePage(x, "Sightlines")
 	if d.Tray != nil {
 		p.Tray = web.TrayView(c, d.Tray, d.State, d.SightURL(d.Asked, x.Query("fold")))
@@ -98,7 +107,23 @@ func showSightlines(c *web.Console, x *gin.Context) {
 	c.Show(x, http.StatusOK, "sightlines", p)
 }
 
-var foldable = []struct{ kind, name string }{{"pass", "Passes"}, {"link", "Links"}, {"domain", "Domains"}, {"address", "Addresses"}, {"network", "Networks"}, {"group", "Groups"}}
+// sightRows draws the rows that have come into sight.
+func sightRows(c *web.Console, x *gin.Context) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	q := x.Request.URL.Query()
+	w := newDrawing(d, q)
+	w.cut(q)
+	first, err := strconv.Atoi(q.Get("from"))
+	if err != nil || first < 0 || first >= len(w.paths) || first%bandRows != 0 {
+		c.NotFound(x)
+		return
+	}
+	c.Show(x, http.StatusOK, "sightline-rows", w.band(first))
+}
 
 // breachShown finds where a promise is first broken, for marking it.
 func breachShown(d *web.Site, promise string) *access.Breach {
@@ -113,29 +138,54 @@ func breachShown(d *web.Site, promise string) *access.Breach {
 	return nil
 }
 
-func sightlines(d *web.Site, fold, promise string) *sightView {
-	breach := breachShown(d, promise)
+// newDrawing begins the sightlines that an address asks for.
+func newDrawing(d *web.Site, q url.Values) *drawing {
+	w := &drawing{d: d, tree: d.Tree(), notes: d.DoorNotes(), breach: breachShown(d, q.Get("promise"))}
+	w.then = d.Policy.Sight(d.Site, d.At)
+	w.now = w.then
+	if d.Tray != nil {
+		w.now = d.State.Policy.Sight(d.Site, d.At)
+	}
+	w.columns = columns(d, w.then, foldedKinds(d, q.Get("fold")))
+	w.paths = append([]string{""}, w.tree.Order...)
+	return w
+}
+
+// cut leaves the columns that the address asks for, where there are many, and where a
+// promise is broken. It returns the first, and how many there are.
+func (w *drawing) cut(q url.Values) (from, of int) {
+	of = len(w.columns)
+	if of > mostColumns {
+		from, _ = strconv.Atoi(q.Get("columns"))
+		from = min(max(from, 0), of-1) / mostColumns * mostColumns
+		w.columns = w.columns[from:min(from+mostColumns, of)]
+	}
+	if b := w.breach; b != nil && !slices.ContainsFunc(w.columns, func(c column) bool { return c.who == b.Who }) {
+		w.columns = append(w.columns, column{who: b.Who, name: w.d.Words.Observer(b.Who), sub: "of a promise"})
+	}
+	return from, of
+}
+
+// sightlines are the sightlines that an address asks for: the rows that are seen at first,
+// or all.
+func sightlines(d *web.Site, q url.Values, all bool) *sightView {
+	w := newDrawing(d, q)
+	from, of := w.cut(q)
 	v := &sightView{Site: d.Site, Compare: d.Tray != nil, Seen: "now"}
 	if d.Asked != "" {
 		v.Seen = d.At.Time().In(d.State.Zone).Format("Monday 2 Jan 2006, 15:04")
 	}
-	query := url.Values{}
-	if d.Asked != "" {
-		query.Set("at", d.Asked)
-	}
-	if fold != "" {
-		query.Set("fold", fold)
-	}
-	v.Query = template.URL(query.Encode())
-	folded := strings.Split(fold, ",")
-	columns := columns(d, folded)
-	if breach != nil {
-		v.Breach = fmt.Sprintf("%s gets “%s” on %s: a promise is broken there.", d.Words.Observer(breach.Who), web.OutcomeWords(breach.Outcome), breach.Path)
-		if !slices.ContainsFunc(columns, func(c column) bool { return c.who == breach.Who }) {
-			columns = append(columns, column{who: breach.Who, name: d.Words.Observer(breach.Who), sub: "of a promise"})
+	kept := url.Values{}
+	for _, name := range []string{"at", "fold", "columns"} {
+		if q.Get(name) != "" {
+			kept.Set(name, q.Get(name))
 		}
 	}
-	for i, col := range columns {
+	v.Query = template.URL(kept.Encode())
+	if w.breach != nil {
+		v.Breach = fmt.Sprintf("%s gets “%s” on %s: a promise is broken there.", d.Words.Observer(w.breach.Who), web.OutcomeWords(w.breach.Outcome), w.breach.Path)
+	}
+	for i, col := range w.columns {
 		who := col.who
 		if len(col.folded) > 0 {
 			who = col.folded[0]
@@ -145,156 +195,91 @@ func sightlines(d *web.Site, fold, promise string) *sightView {
 		}
 		v.Columns = append(v.Columns, sightCol{col.name, col.sub, d.URL("", who), who, len(col.folded) > 0, i*sightColumn + sightColumn/2})
 	}
+	v.Folds = folds(d, q.Get("fold"))
+	if of > mostColumns {
+		v.Stretch = fmt.Sprintf("Columns %d to %d of %d", from+1, min(from+mostColumns, of), of)
+		at := func(n int) string {
+			kept.Set("columns", strconv.Itoa(n))
+			return "/sites/" + d.Site + "/sightlines?" + kept.Encode()
+		}
+		if from > 0 {
+			v.Before = at(from - mostColumns)
+		}
+		if from+mostColumns < of {
+			v.After = at(from + mostColumns)
+		}
+	}
+	v.Width, v.Rows = len(w.columns)*sightColumn, len(w.paths)
+	v.Height = v.Rows * sightRow
+	for first := 0; first < len(w.paths); first += bandRows {
+		rows := w.paths[first:min(first+bandRows, len(w.paths))]
+		if all || first < bandRows || len(w.paths) <= 4*bandRows || w.breach != nil && slices.Contains(rows, w.breach.Path) {
+			v.Bands = append(v.Bands, w.band(first))
+			continue
+		}
+		q := maps.Clone(q)
+		q.Set("from", strconv.Itoa(first))
+		v.Bands = append(v.Bands, sightBand{First: first, Width: v.Width, Height: len(rows) * sightRow, URL: "/sites/" + d.Site + "/sightlines/rows?" + q.Encode()})
+	}
+	v.Door, v.At = "/sites/"+d.Site+"/door", d.Asked
+	v.Knobs, v.LineWidth = d.Knobs(q.Get("fold"))
+	return v
+}
+
+// folds are the kinds of columns that can be one, or are.
+func folds(d *web.Site, asked string) (chips []web.Chip) {
+	folded := foldedKinds(d, asked)
 	for _, f := range foldable {
-		rest := slices.DeleteFunc(slices.Clone(folded), func(k string) bool { return k == f.kind || k == "" })
+		rest := slices.DeleteFunc(slices.Clone(folded), func(k string) bool { return k == f.kind })
 		on := slices.Contains(folded, f.kind)
 		if !on {
 			rest = append(rest, f.kind)
 		}
 		if on || len(kindOf(d, f.kind)) > 1 {
-			v.Folds = append(v.Folds, web.Chip{Name: f.name, URL: d.SightURL(d.Asked, strings.Join(rest, ",")), On: on})
+			chips = append(chips, web.Chip{Name: f.name, URL: d.SightURL(d.Asked, cmp.Or(strings.Join(rest, ","), nothingFolded)), On: on})
 		}
 	}
-	rows := sightRows(d, columns, breach)
-	v.Width, v.Height = len(columns)*sightColumn, len(rows)*sightRow
-	for first := 0; first < len(rows); first += bandRows {
-		band := sightBand{Rows: rows[first:min(len(rows), first+bandRows)]}
-		band.Height = len(band.Rows) * sightRow
-		for i := range band.Rows {
-			band.Rows[i].draw(v.Width)
-			band.Rows[i].told()
-		}
-		v.Bands = append(v.Bands, band)
-	}
-	v.Door, v.At = "/sites/"+d.Site+"/door", d.Asked
-	v.Knobs, v.LineWidth = d.Knobs(fold)
-	return v
+	return chips
 }
 
-// kindOf lists the observers of a kind on this site.
-func kindOf(d *web.Site, kind string) (list []string) {
-	if kind == "group" {
-		for _, id := range d.Policy.Site(d.Site).GroupsNamed() {
-			list = append(list, "group:"+id)
+// band draws some rows, from one on.
+func (w *drawing) band(first int) sightBand {
+	d := w.d
+	rows := w.paths[first:min(first+bandRows, len(w.paths))]
+	b := sightBand{First: first, Width: len(w.columns) * sightColumn, Height: len(rows) * sightRow}
+	paths := make([]string, len(rows))
+	for i, page := range rows {
+		paths[i] = cmp.Or(page, "/")
+		line := sightLine{Title: "The whole site", URL: d.URL(page, d.As), Page: page, Path: paths[i], Whole: page == "", Y: i * sightRow}
+		if page != "" {
+			line.Title, line.Note, line.Indent = d.State.Title(d.Site, page), w.notes[page], min(w.tree.Depth(page)+1, 3)
 		}
-		return list
+		b.Rows = append(b.Rows, line)
 	}
-	for _, who := range d.Policy.Observers(d.Site) {
-		if strings.HasPrefix(who, kind+":") {
-			list = append(list, who)
-		}
-	}
-	return list
-}
-
-func columns(d *web.Site, folded []string) []column {
-	columns := []column{{who: "stranger", name: "Strangers"}, {who: "search", name: "Search engines"}}
-	for _, f := range foldable {
-		list := kindOf(d, f.kind)
-		if slices.Contains(folded, f.kind) && len(list) > 1 {
-			columns = append(columns, column{folded: list, name: f.name, sub: web.Count(len(list), "of them", "of them")})
-			continue
-		}
-		for _, who := range list {
-			col := column{who: who, name: strings.TrimPrefix(d.Words.Observer(who), "Password "), several: f.kind == "group"}
-			if id, ok := strings.CutPrefix(who, "pass:"); ok {
-				col.sub = "password · " + web.Count(d.Uses["pass:"+id].Uses, "use", "uses")
-			}
-			columns = append(columns, col)
-		}
-	}
-	if slices.ContainsFunc(d.Then.Door.Ways, func(w access.Way) bool { return w.Way == "people" }) {
-		columns = append(columns, column{who: "guests", name: "Guest list", several: true})
-	}
-	columns = append(columns, column{who: "team", name: "Team", several: true})
-	for i := range columns {
-		if columns[i].several {
-			shares := d.Policy.Shares(d.Site, columns[i].who, []string{"/"}, d.At)
-			columns[i].sub = web.Count(shares[0].Of, "person", "people")
-		}
-	}
-	return columns
-}
-
-func sightRows(d *web.Site, columns []column, breach *access.Breach) []sightLine {
-	plan := d.Plan()
-	paths := make([]string, len(plan))
-	lines := make([]sightLine, len(plan))
-	for i, row := range plan {
-		paths[i] = cmp.Or(row.Page, "/")
-		lines[i] = sightLine{Title: row.Title, Note: row.Note, URL: row.URL, Page: row.Page, Path: paths[i], Indent: row.Depth, Whole: i == 0, Y: i % bandRows * sightRow}
-	}
-	for k, col := range columns {
-		after := sights(d, d.Policy, col, paths)
+	for k, col := range w.columns {
+		after := sights(d, d.Policy, w.then, col, paths)
 		before := after
 		if d.Tray != nil {
-			before = sights(d, d.State.Policy, col, paths)
+			before = sights(d, d.State.Policy, w.now, col, paths)
 		}
-		for i := range lines {
-			cell := sightCell{Window: after[i], X: k*sightColumn + sightColumn/2 - 8, Y: lines[i].Y + 7}
+		for i := range b.Rows {
+			line := &b.Rows[i]
+			cell := sightCell{Window: after[i], X: k*sightColumn + sightColumn/2 - 8, Y: line.Y + 7}
 			cell.Plain = !strings.HasPrefix(after[i].Text, "opens to ")
 			if before[i] != after[i] {
 				was := before[i]
 				cell.Before, cell.BeforeX, cell.X = &was, cell.X-15, cell.X+15
 			}
 			cell.Window.Outline = d.Asked != "" || cell.Before != nil
-			cell.Breach = breach != nil && i > 0 && col.who == breach.Who && paths[i] == breach.Path
-			lines[i].Cells = append(lines[i].Cells, cell)
+			cell.Breach = w.breach != nil && !line.Whole && col.who == w.breach.Who && line.Path == w.breach.Path
+			line.Cells = append(line.Cells, cell)
 		}
 	}
-	return lines
-}
-
-// sights works out one column: the window for each path.
-func sights(d *web.Site, p *access.Policy, col column, paths []string) []web.Window {
-	windows := make([]web.Window, len(paths))
-	switch {
-	case len(col.folded) > 0:
-		for i := range windows {
-			windows[i] = web.Window{}
-		}
-		for _, who := range col.folded {
-			for i, w := range sights(d, p, column{who: who, several: strings.HasPrefix(who, "group:")}, paths) {
-				windows[i] = together(windows[i], w)
-			}
-		}
-	case col.several:
-		for i, share := range p.Shares(d.Site, col.who, paths, d.At) {
-			switch {
-			case share.Of == 0:
-				windows[i] = web.Window{Symbol: "plain", Text: "nobody is in it"}
-			case share.Open == share.Of:
-				windows[i] = web.Window{Symbol: "open", Text: "opens"}
-			case share.Open > 0:
-				windows[i] = web.Window{Symbol: "some", Text: fmt.Sprintf("opens to %d of %d", share.Open, share.Of)}
-			default:
-				windows[i] = web.WindowOf(share.Else)
-			}
-		}
-	default:
-		who := col.who
-		if who == "search" {
-			who = "stranger"
-		}
-		visitor, _ := p.Observer(who)
-		for i, path := range paths {
-			windows[i] = web.WindowOf(p.Site(d.Site).Decide(path, &visitor, d.At))
-		}
+	for i := range b.Rows {
+		b.Rows[i].draw(b.Width)
+		b.Rows[i].told()
 	}
-	return windows
-}
-
-// together is the window of a folded column: what all have in common, or some.
-func together(a, b web.Window) web.Window {
-	switch {
-	case a == (web.Window{}) || a == b:
-		return b
-	case a.Symbol == "open" || b.Symbol == "open" || a.Symbol == "some" || b.Symbol == "some":
-		return web.Window{Symbol: "some", Text: "opens to some of them"}
-	case a.Symbol == "step" || b.Symbol == "step":
-		return web.Window{Symbol: "step", Text: "opens to some of them after a step"}
-	}
-	return a
+	return b
 }
 
 // sightlinesCSV writes the sightlines as a table: a row a page, a column an observer.
@@ -304,26 +289,25 @@ func sightlinesCSV(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	v := sightlines(d, x.Query("fold"), "")
+	drawn := newDrawing(d, x.Request.URL.Query())
 	x.Header("Content-Type", "text/csv; charset=utf-8")
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.Site+"-sightlines.csv"))
 	w := csv.NewWriter(x.Writer)
 	head := []string{"Page", "Path"}
-	for _, col := range v.Columns {
-		head = append(head, col.Name)
+	for _, col := range drawn.columns {
+		head = append(head, col.name)
 	}
-	rows := [][]string{head}
-	for _, band := range v.Bands {
-		for _, line := range band.Rows {
+	failed := w.Write(head)
+	for first := 0; first < len(drawn.paths) && failed == nil; first += bandRows {
+		for _, line := range drawn.band(first).Rows {
 			row := []string{web.Harmless(line.Title), web.Harmless(line.Path)}
 			for _, cell := range line.Cells {
 				row = append(row, cell.Window.Text)
 			}
-			rows = append(rows, row)
+			failed = errors.Join(failed, w.Write(row))
 		}
-	}
-	if err := w.WriteAll(rows); err != nil {
-		return // whoever hung up does not matter
+		w.Flush()
+		failed = errors.Join(failed, w.Error(), x.Request.Context().Err()) // whoever hung up does not matter
 	}
 }
 
@@ -334,7 +318,7 @@ func sightlinesSVG(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	p := &web.Page{Site: &web.SiteHead{Address: d.Site, Title: cmp.Or(d.Now.Title, d.Site)}, View: sightlines(d, x.Query("fold"), "")}
+	p := &web.Page{Site: &web.SiteHead{Address: d.Site, Title: cmp.Or(d.Now.Title, d.Site)}, View: sightlines(d, x.Request.URL.Query(), true)}
 	x.Header("Content-Type", "image/svg+xml")
 	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.Site+"-sightlines.svg"))
 	x.Status(http.StatusOK)

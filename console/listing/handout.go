@@ -93,7 +93,7 @@ func handOutPage(c *web.Console, x *gin.Context, status int, to string, f web.Fo
 	v.Choose = web.Form{Values: map[string]string{"line": line}, Wrong: house.FieldErrors{}}
 	v.Sheet = x.Query("as") != "cards"
 	v.Shapes = []web.Choice{{ID: "sheet", Name: "one sheet for a wall", On: v.Sheet}, {ID: "cards", Name: "cards to cut out", On: !v.Sheet}}
-	for _, p := range web.TreeOrder(web.OrderedPaths(s, doc)) {
+	for _, p := range web.NewTree(web.OrderedPaths(s, doc)).Order {
 		v.Pages = append(v.Pages, web.Choice{ID: p, Name: s.Title(site, p) + " (" + p + ")", On: p == path})
 	}
 	one, err := newCard(c, x, site, title, line, shown, code)

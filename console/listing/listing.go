@@ -167,7 +167,7 @@ func (v *settingsView) addresses(c *web.Console, x *gin.Context, s *house.State,
 		v.Short = append(v.Short, shortRow{name, v.URL + "/go/" + name, path, s.Title(v.Site, path)})
 	}
 	slices.SortFunc(v.Short, func(a, b shortRow) int { return strings.Compare(a.Name, b.Name) })
-	for _, path := range web.TreeOrder(web.OrderedPaths(s, doc)) {
+	for _, path := range web.NewTree(web.OrderedPaths(s, doc)).Order {
 		v.Paths = append(v.Paths, web.Choice{ID: path, Name: s.Title(v.Site, path) + " (" + path + ")", On: v.ShortForm.Values["path"] == path})
 	}
 	return nil

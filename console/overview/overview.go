@@ -129,7 +129,7 @@ func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 // facade is every page as a stranger gets it now, and how many there are beside those shown.
 func facade(d *web.Site) (rows []facadeRow, more int) {
 	looks := d.State.Policy.Site(d.Site).FloorPlan(&access.Visitor{}, access.At(d.Real))
-	paths := web.TreeOrder(web.OrderedPaths(d.State, d.Now))
+	paths := web.NewTree(web.OrderedPaths(d.State, d.Now)).Order
 	for _, path := range paths {
 		i := slices.IndexFunc(looks, func(l access.Look) bool { return l.Path == path })
 		switch {
@@ -293,7 +293,7 @@ func newPromiseForm(d *web.Site, f web.Form) *promiseForm {
 		who := "group:" + g.ID
 		pf.Who = append(pf.Who, web.Choice{ID: who, Name: "Everyone in " + d.Words.Group(g.ID), On: f.Values["who"] == who})
 	}
-	for _, path := range web.TreeOrder(web.OrderedPaths(d.State, d.Now)) {
+	for _, path := range web.NewTree(web.OrderedPaths(d.State, d.Now)).Order {
 		pf.Pages = append(pf.Pages, web.Choice{ID: path, Name: d.State.Title(d.Site, path) + " (" + path + ")", On: f.Values["page"] == path})
 	}
 	return pf

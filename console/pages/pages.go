@@ -2,7 +2,6 @@ package pages
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"fmt"
 	"html/template"
@@ -30,7 +29,7 @@ import (
 // pagesView is the working copy: its tree, and the page that is written on.
 type pagesView struct {
 	Site      string
-	Tree      []treeRow
+	Tree      web.TreeView
 	Page      *store.Page
 	MayWrite  bool
 	Rendering template.HTML
@@ -44,13 +43,6 @@ type pagesView struct {
 	Place     web.Form
 	Look      string // where the draft is previewed
 	Parts     []web.Tab
-}
-
-type treeRow struct {
-	Title, URL, Note string
-	Depth            int
-	Chosen           bool
-	InMenu           bool
 }
 
 type saveRow struct {
@@ -101,13 +93,14 @@ func workingPage(c *web.Console, x *gin.Context) (*store.Page, error) {
 	return p, nil
 }
 
-// visiblePages are the pages of the working copy that somebody may see.
+// visiblePages are the pages of the working copy that somebody may see, without their texts.
 func visiblePages(c *web.Console, x *gin.Context) ([]store.Page, error) {
-	all, err := store.WorkingCopy(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")))
-	if err != nil {
+	id := c.House.State().ID(x.Param("site"))
+	outlines, err := store.WorkingOutlines(x.Request.Context(), c.House.Reader(), id)
+	if err != nil || outlines[id] == nil {
 		return nil, err
 	}
-	return slices.DeleteFunc(all, func(p store.Page) bool {
+	return slices.DeleteFunc(outlines[id].Pages, func(p store.Page) bool {
 		return !c.House.Can(web.Actor(x), x.Param("site"), p.Path).Has(access.Preview)
 	}), nil
 }
@@ -151,7 +144,7 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 	}
 	view := c.SitePage(x, "Pages")
 	v := &pagesView{Site: site, Page: p, Place: web.Form{Wrong: house.FieldErrors{}}, Form: web.Form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
-	v.Tree = tree(c, site, visible, p)
+	v.Tree = tree(c, x, visible, p)
 	v.Parts = viewParts(site, "Draft", c.House.State().Site(site).Working.Changes)
 	if x.Query("new") != "" && view.Site.MayWrite {
 		v.New = &newPageForm{Form: web.Form{Values: map[string]string{"under": x.Query("under")}, Wrong: house.FieldErrors{}}, InMenu: true}
@@ -232,43 +225,53 @@ func saveRows(c *web.Console, saves []store.PageSave) (rows []saveRow) {
 	return rows
 }
 
-func tree(c *web.Console, site string, pages []store.Page, chosen *store.Page) (rows []treeRow) {
+// tree is the draft beside a page of it, as far as it is opened.
+func tree(c *web.Console, x *gin.Context, visible []store.Page, chosen *store.Page) web.TreeView {
+	base, path := "/sites/"+x.Param("site")+"/pages?new=yes", ""
+	if chosen != nil {
+		base, path = "/sites/"+x.Param("site")+"/pages/"+chosen.ID, chosen.Path
+	}
+	return treeOf(c, x, visible, base, path, func(p store.Page) web.PlanRow {
+		row := web.PlanRow{URL: "/sites/" + x.Param("site") + "/pages/" + p.ID, Chosen: chosen != nil && p.ID == chosen.ID}
+		if !p.InMenu {
+			row.Note = "not in the menu"
+		}
+		return row
+	})
+}
+
+// treeOf is the draft as far as it is opened around a path; row is of a page, and what
+// the page differs in from what is live is noted on it.
+func treeOf(c *web.Console, x *gin.Context, visible []store.Page, base, path string, row func(p store.Page) web.PlanRow) web.TreeView {
+	site := x.Param("site")
 	live := c.House.State().Site(site).Live
-	changed, err := store.ChangedBodies(context.Background(), c.House.Reader(), c.House.State().ID(site))
+	changed, err := store.ChangedBodies(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 	if err != nil {
 		slog.Error("comparing a working copy", "site", site, "error", err)
 	}
 	byPath := map[string]store.Page{}
 	var paths []string
-	for _, p := range pages {
+	for _, p := range visible {
 		byPath[p.Path] = p
 		paths = append(paths, p.Path)
 	}
-	for _, path := range web.TreeOrder(paths) {
+	asked := web.TreeAsked{Near: x.Query("near"), Words: x.Query("pages")}
+	title := func(path string) string { return byPath[path].Title }
+	return web.NewTree(paths).View(asked, base, path, title, func(path string, depth int) web.PlanRow {
 		p := byPath[path]
-		row := treeRow{Title: p.Title, URL: "/sites/" + site + "/pages/" + p.ID, Chosen: chosen != nil && p.ID == chosen.ID, InMenu: p.InMenu}
-		for _, other := range paths {
-			if other != "/" && other != path && access.Covers(other, path) {
-				row.Depth++
-			}
-		}
-		row.Depth = min(row.Depth, 3)
+		r := row(p)
+		r.Title, r.Depth = p.Title, min(depth, 3)
 		switch was := live.ByID(p.ID); {
 		case live == nil:
 		case was == nil:
-			row.Note = "new"
+			r.Note = "new"
 		case was.Path != p.Path:
-			row.Note = "moved"
-		case was.Title != p.Title || was.InMenu != p.InMenu:
-			row.Note = "changed"
-		default:
-			if changed[p.ID] {
-				row.Note = "changed"
-			}
+			r.Note = "moved"
+		case was.Title != p.Title || was.InMenu != p.InMenu || changed[p.ID]:
+			r.Note = "changed"
 		}
-		rows = append(rows, row)
-	}
-	return rows
+		return r
+	})
 }
 
 // rendering is a page as it will be read, its pictures taken from the working
@@ -593,12 +596,12 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	plan, err := pages.PlanPublication(x.Request.Context(), c.House, d.Site)
+	published, err := pages.PlanPublication(x.Request.Context(), c.House, d.Site)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	d.View, d.Policy, d.Then, d.Tray = "look", plan.Then, plan.Site, nil
+	d.View, d.Policy, d.Then, d.Tray = "look", published.Then, published.Site, nil
 	section := c.House.Can(web.Actor(x), d.Site, "/") == 0
 	if me := web.Actor(x).Who; x.Query("as") == "" && d.Now.State == "draft" && !me.Bare() {
 		d.As = "person:" + string(me)
@@ -611,7 +614,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	as := web.LookAs(c, d, web.Actor(x), plan.Then)
+	as := web.LookAs(c, d, web.Actor(x), published.Then)
 	as.Edition = edition
 	c.Sessions.Put(x.Request.Context(), "looked "+string(d.State.ID(d.Site)), true)
 	p := c.SitePage(x, "Pages")
@@ -622,12 +625,12 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	if section {
 		v.Walk.Chips, v.Walk.Meet.Why, v.Walk.Section = nil, nil, true
 	}
-	rows, err := lookPlan(c, x, d)
+	plan, err := lookPlan(c, x, d)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	v.Scope = web.ScopeView{Plan: rows, SeenBy: web.LowerArticle(d.Words.Observer(d.As))}
+	v.Scope = web.ScopeView{Plan: plan, SeenBy: web.LowerArticle(d.Words.Observer(d.As))}
 	v.Status, v.Headers = web.AnswerAs(c, d.Site, d.Path(), as)
 	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(d.Path())
 	v.Site, v.MayWrite = d.Site, p.Site.MayWrite
@@ -640,19 +643,15 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 }
 
 // lookPlan is the floor plan of the working copy, as whoever walks in would find it.
-func lookPlan(c *web.Console, x *gin.Context, d *web.Site) (rows []web.PlanRow, err error) {
+func lookPlan(c *web.Console, x *gin.Context, d *web.Site) (v web.TreeView, err error) {
 	visible, err := visiblePages(c, x)
 	if err != nil {
-		return nil, err
+		return v, err
 	}
 	visitor := d.Visitor(d.Policy)
-	for _, row := range tree(c, d.Site, visible, nil) {
-		i := slices.IndexFunc(visible, func(p store.Page) bool { return strings.HasSuffix(row.URL, "/"+p.ID) })
-		path := visible[i].Path
-		rows = append(rows, web.PlanRow{
-			Title: row.Title, URL: d.URL(path, d.As), Depth: row.Depth, Chosen: path == d.Path(), Note: row.Note,
-			Window: d.Drawn(d.Policy.Site(d.Site).Decide(path, &visitor, d.At)),
-		})
-	}
-	return rows, nil
+	return treeOf(c, x, visible, d.URL(d.Page, d.As), d.Path(), func(p store.Page) web.PlanRow {
+		return web.PlanRow{
+			URL: d.URL(p.Path, d.As), Chosen: p.Path == d.Path(), Window: d.Drawn(d.Policy.Site(d.Site).Decide(p.Path, &visitor, d.At)),
+		}
+	}), nil
 }

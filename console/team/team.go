@@ -221,7 +221,7 @@ func marks(whole, part access.Capabilities) (list []canMark) {
 
 // entries lists the team as rehearsed, and what the rehearsal takes away.
 func entries(d *web.Site) (rows []entryRow) {
-	site := d.Policy.Site(d.Site)
+	site, sight := d.Policy.Site(d.Site), d.Policy.Sight(d.Site, d.At)
 	row := func(e access.TeamEntry, w words.Wording) entryRow {
 		r := entryRow{
 			Who: w.Entry(e), Role: words.Role(e.Role), Section: words.Capital(w.Section(e.Under)), Window: w.Window(e.From, e.Until), Key: EntryKey(e),
@@ -230,7 +230,7 @@ func entries(d *web.Site) (rows []entryRow) {
 		switch {
 		case e.Group != "":
 			r.Kind = "group"
-			r.Count = web.Count(d.Policy.Shares(d.Site, "group:"+e.Group, []string{"/"}, d.At)[0].Of, "person", "people")
+			r.Count = web.Count(sight.Count("group:"+e.Group), "person", "people")
 		case e.Address != "":
 			r.Kind = "from outside"
 		}

@@ -54,6 +54,8 @@ type PlanRow struct {
 	Depth            int
 	Window           Window
 	Chosen, Changes  bool
+	Below            int    // how many pages right below it are not shown
+	More             string // where those are, or, without a URL, others of its level
 }
 
 // WayRow is one way of the door.
@@ -94,7 +96,7 @@ type link struct{ Name, URL string }
 // ScopeView is the floor plan, with what stands beside the pages.
 type ScopeView struct {
 	SeenBy        string
-	Plan          []PlanRow
+	Plan          TreeView
 	Holding, Keys PlanRow
 	Forecast      string // "once applied", or when; "" is now
 	MayChange     bool
@@ -138,8 +140,8 @@ func (d *Site) Scope(here string) ScopeView {
 	}
 	v.Keys = PlanRow{Title: "Passwords and links", URL: "/sites/" + d.Site + "/passes", Window: Window{Symbol: "key"}, Note: fmt.Sprint(len(d.Then.Passes) + len(d.Then.Links)), Chosen: here == "passes"}
 	if here != "door" && here != "walk" {
-		for i := range v.Plan {
-			v.Plan[i].Chosen = false
+		for i := range v.Plan.Rows {
+			v.Plan.Rows[i].Chosen = false
 		}
 	}
 	return v
@@ -195,6 +197,7 @@ type Site struct {
 	Uses    map[string]store.KeyUse
 	Reasons map[string]string // why people are on the team
 	MayAsk  bool              // the one who looks may ask for an exception from a house rule
+	Asks    TreeAsked         // how much of the floor plan is opened
 	setters map[string]string // of the house rules in force, by rule
 }
 
@@ -229,6 +232,7 @@ func (c *Console) Site(x *gin.Context) (*Site, error) {
 	d := &Site{
 		State: s, Site: x.Param("site"), As: cmp.Or(x.Query("as"), "stranger"),
 		At: access.At(c.House.Now()), Real: c.House.Now(), Policy: s.Policy, View: "door",
+		Asks: TreeAsked{x.Query("near"), x.Query("pages")},
 	}
 	d.Now = s.SiteDocument(d.Site)
 	d.Then = d.Now
@@ -360,94 +364,60 @@ func (c *Console) SitePage(x *gin.Context, here string) *Page {
 	return p
 }
 
-// Plan is the floor plan as somebody finds it once the rehearsal is applied.
-func (d *Site) Plan() []PlanRow {
+// Plan is the floor plan as somebody finds it once the rehearsal is applied, as far
+// as it is opened.
+func (d *Site) Plan() TreeView {
 	visitor := d.Visitor(d.Policy)
 	before := d.Visitor(d.State.Policy)
-	looks := map[string]access.Look{}
-	for _, l := range d.Policy.Site(d.Site).FloorPlan(&visitor, d.At) {
-		looks[l.Path] = l
-	}
-	was := map[string]access.Decision{}
-	for _, l := range d.State.Policy.Site(d.Site).FloorPlan(&before, d.At) {
-		was[l.Path] = l.Decision
-	}
+	site, was := d.Policy.Site(d.Site), d.State.Policy.Site(d.Site)
+	notes := d.DoorNotes()
 	row := func(path, title, page string, depth int) PlanRow {
-		l := looks[path]
-		r := PlanRow{
-			Title: title, URL: d.URL(page, d.As), Page: page, Depth: min(depth, 3), Chosen: page == d.Page || page == d.Path() && d.Page != "" && page != "",
-			Window: d.Drawn(l.Decision), Changes: was[path].Outcome != l.Decision.Outcome,
+		decision := site.Decide(path, &visitor, d.At)
+		return PlanRow{
+			Title: title, URL: d.URL(page, d.As), Page: page, Depth: depth, Chosen: page == d.Page || page == d.Path() && d.Page != "" && page != "",
+			Window: d.Drawn(decision), Changes: was.Decide(path, &before, d.At).Outcome != decision.Outcome, Note: notes[page],
 		}
-		switch {
-		case page == "":
-		case l.Hidden:
-			r.Note = "hidden"
-		case l.Door == "also":
-			r.Note = "both doors"
-		case l.Door == "instead":
-			r.Note = "own door only"
-		}
-		return r
 	}
-	root := looks["/"]
-	root.Decision = d.Policy.Site(d.Site).Decide("/", &visitor, d.At)
-	looks["/"] = root
-	was["/"] = d.State.Policy.Site(d.Site).Decide("/", &before, d.At)
-	rows := []PlanRow{row("/", "The whole site", "", 0)}
-	paths := TreeOrder(OrderedPaths(d.State, d.Then))
-	for path := range looks {
-		if !slices.Contains(paths, path) && looks[path].Door != "" {
+	title := func(path string) string { return d.State.Title(d.Site, path) }
+	v := d.Tree().View(d.Asks, d.URL(d.Page, d.As), d.Page, title, func(path string, depth int) PlanRow { return row(path, title(path), path, min(depth+1, 3)) })
+	if strings.TrimSpace(d.Asks.Words) == "" {
+		v.Rows = slices.Insert(v.Rows, 0, row("/", "The whole site", "", 0))
+	}
+	return v
+}
+
+// Tree is the pages of a site, and the paths that have a door of their own.
+func (d *Site) Tree() *Tree {
+	paths := OrderedPaths(d.State, d.Then)
+	have := make(map[string]bool, len(paths))
+	for _, path := range paths {
+		have[path] = true
+	}
+	for i := range d.Then.Doors {
+		if path, err := access.DocumentPath(d.Then.Doors[i].Path); err == nil && !have[path] {
+			have[path] = true
 			paths = append(paths, path)
 		}
 	}
-	for _, path := range paths {
-		depth := 1
-		for _, other := range paths {
-			if other != "/" && other != path && access.Covers(other, path) {
-				depth++
-			}
-		}
-		rows = append(rows, row(path, d.State.Title(d.Site, path), path, depth))
-	}
-	return rows
+	return NewTree(paths)
 }
 
-// TreeOrder puts each page right after the page above it, and keeps the order
-// otherwise.
-func TreeOrder(paths []string) []string {
-	var ordered []string
-	var add func(under string)
-	placed := map[string]bool{}
-	add = func(path string) {
-		if placed[path] {
-			return
-		}
-		placed[path] = true
-		ordered = append(ordered, path)
-		if path == "/" {
-			return
-		}
-		for _, p := range paths {
-			if p != path && access.Covers(path, p) {
-				add(p)
-			}
+// DoorNotes say of the paths that have a door of their own how it counts.
+func (d *Site) DoorNotes() map[string]string {
+	notes := map[string]string{}
+	for i := range d.Then.Doors {
+		path, err := access.DocumentPath(d.Then.Doors[i].Path)
+		switch door := &d.Then.Doors[i]; {
+		case err != nil:
+		case door.Hide:
+			notes[path] = "hidden"
+		case door.Mode == "also":
+			notes[path] = "both doors"
+		case door.Mode == "instead":
+			notes[path] = "own door only"
 		}
 	}
-	for _, p := range paths {
-		above := p
-		for _, other := range paths {
-			if other != "/" && other != p && access.Covers(other, above) {
-				above = other
-			}
-		}
-		if above == p {
-			add(p)
-		}
-	}
-	for _, p := range paths {
-		add(p)
-	}
-	return ordered
+	return notes
 }
 
 // Visitor is who walks in, for one of the two policies.
@@ -837,7 +807,7 @@ func (c *Console) MayNotHere(x *gin.Context, doing access.Capability) string {
 // Unders are the pages that a pass or link can be limited to.
 func (d *Site) Unders(chosen string) []Choice {
 	list := []Choice{{"/", "the whole site", chosen == "/"}}
-	paths := TreeOrder(OrderedPaths(d.State, d.Then))
+	paths := NewTree(OrderedPaths(d.State, d.Then)).Order
 	if chosen != "" && !slices.Contains(paths, chosen) {
 		paths = append(paths, chosen)
 	}

@@ -6,33 +6,68 @@ import (
 	"github.com/RoaringBitmap/roaring/v2"
 )
 
-// Share is how many of some people open a page, and what the first of those who
-// do not meets instead.
+// Share is how many of some people open a page, and what the first of them meets
+// where none does.
 type Share struct {
 	Open, Of int
 	Else     Decision
 }
 
-// Shares returns the share of a page's audience that each path has among the people
-// of a group (group:ID), of the guest lists of the site (guests), or of its team (team).
-func (p *Policy) Shares(site, who string, paths []string, t Instant) []Share {
-	s := p.Site(site)
-	shares := make([]Share, len(paths))
-	if s == nil {
-		return shares
+// Sight answers for several people at once, on one site at one instant: what is worked
+// out for one of them and one page serves the others too.
+type Sight struct {
+	house *Policy
+	view  *surveyor
+	of    map[string]people
+}
+
+// Sight looks at a site at an instant.
+func (p *Policy) Sight(site string, t Instant) *Sight {
+	return &Sight{p, p.Site(site).survey(t), map[string]people{}}
+}
+
+// people returns the people of a group (group:ID), of the guest lists of the site
+// (guests), or of its team (team).
+func (s *Sight) people(who string) people {
+	set, known := s.of[who]
+	if !known {
+		set = s.view.named(who)
+		s.of[who] = set
 	}
-	v := s.survey(t)
-	set := v.named(who)
-	for i, path := range paths {
-		page, a := s.locate(path)
-		open := roaring.And(set, v.page(page, a))
-		shares[i] = Share{Open: int(open.GetCardinality()), Of: int(set.GetCardinality())}
-		if rest := roaring.AndNot(set, open); !rest.IsEmpty() {
-			first := rest.Minimum()
-			shares[i].Else = s.decide(a, page != nil, &Visitor{Identity: Identity{first, aPerson, p.people.address[first]}}, t, nil)
+	return set
+}
+
+// Count returns how many are of a group, the guest lists or the team.
+func (s *Sight) Count(who string) int {
+	if s.view == nil {
+		return 0
+	}
+	return int(s.people(who).GetCardinality())
+}
+
+// Share returns the share of a page's audience among those whom some names mean.
+func (s *Sight) Share(path string, who ...string) (share Share) {
+	if s.view == nil || len(who) == 0 {
+		return share
+	}
+	set := s.people(who[0])
+	if len(who) > 1 {
+		all := strings.Join(who, " ")
+		if s.of[all] == nil {
+			s.of[all] = roaring.New()
+			for _, w := range who {
+				s.of[all].Or(s.people(w))
+			}
 		}
+		set = s.of[all]
 	}
-	return shares
+	page, a := s.view.site.locate(path)
+	share.Open, share.Of = int(set.AndCardinality(s.view.page(page, a))), int(set.GetCardinality())
+	if share.Open == 0 && share.Of > 0 {
+		first := set.Minimum()
+		share.Else = s.view.site.decide(a, page != nil, &Visitor{Identity: Identity{first, aPerson, s.house.people.address[first]}}, s.view.t, nil)
+	}
+	return share
 }
 
 // named returns the people whom a name of several means now.

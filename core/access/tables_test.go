@@ -344,12 +344,15 @@ func TestStandingFigures(t *testing.T) {
 	if st.Figures != want || st.Stranger.Outcome != Challenge || !st.Alike || st.TeamDomains != nil {
 		t.Errorf("%+v", st)
 	}
-	shares := p.Shares("s", "team", []string{"/", "/none"}, instant(t, before))
-	if shares[0].Open != 2 || shares[0].Of != 2 || shares[1].Open != 0 {
-		t.Errorf("%+v", shares)
+	sight := p.Sight("s", instant(t, before))
+	if here, none := sight.Share("/", "team"), sight.Share("/none", "team"); here.Open != 2 || here.Of != 2 || none.Open != 0 || none.Else.Outcome != Missing {
+		t.Errorf("%+v, %+v", here, none)
 	}
-	if shares := p.Shares("s", "guests", []string{"/"}, instant(t, before)); shares[0] != (Share{Open: 1, Of: 1}) {
-		t.Errorf("%+v", shares)
+	if share := sight.Share("/", "guests"); share != (Share{Open: 1, Of: 1}) {
+		t.Errorf("%+v", share)
+	}
+	if share := sight.Share("/", "guests", "team"); share.Of != 2 || sight.Count("group:none") != 0 || p.Sight("none", instant(t, before)).Count("team") != 0 {
+		t.Errorf("%+v", share)
 	}
 	if got := p.Site("s").CountWay(Way{Way: "groups", Groups: []string{"outer"}}, instant(t, before)); got != 2 {
 		t.Errorf("%d in the group", got)

@@ -4,35 +4,41 @@
 import { onView } from "./view.js";
 
 const column = 108,
-  row = 34;
+  row = 34,
+  rowsOfBand = 25;
 let at = null; // of the matrix at hand: [row, column]
+let wanted = null; // where the band is not drawn yet
 
-const parts = (matrix) => ({
-  rows: [...matrix.querySelectorAll(".rows a")],
-  heads: [...matrix.querySelectorAll(".heads a")],
-  bands: [...matrix.querySelectorAll(".cells")],
-  cursor: matrix.querySelector(".cursor"),
-});
+const headsOf = (matrix) => [...matrix.querySelectorAll(".heads a")];
+const bandOf = (matrix, r) => matrix.querySelector(`.band[data-first="${r - (r % rowsOfBand)}"]`);
+const rowAt = (matrix, r) => bandOf(matrix, r)?.querySelectorAll(".rows a")[r % rowsOfBand];
 const meaning = (letter) =>
   document.querySelector(`.legend [data-letter="${letter}"]`)?.dataset.text ?? "nobody is in it";
 
-function describe(rows, heads, r, c) {
-  const { is, was, some } = rows[r].dataset;
-  const text = `${heads[c].dataset.name}, ${rows[r].querySelector("span").textContent}: ${some?.split("|")[c] || meaning(is[c])}`;
+function describe(line, head, c) {
+  const { is, was, some } = line.dataset;
+  const text = `${head.dataset.name}, ${line.querySelector("span").textContent}: ${some?.split("|")[c] || meaning(is[c])}`;
   return was && was[c] !== "." ? `${text}; before: ${meaning(was[c])}` : text;
 }
 
 function choose(matrix, r, c) {
-  const { rows, heads, bands, cursor } = parts(matrix);
-  r = Math.min(Math.max(r, 0), rows.length - 1);
+  const heads = headsOf(matrix),
+    cursor = matrix.querySelector(".cursor");
+  r = Math.min(Math.max(r, 0), Number(matrix.dataset.rows) - 1);
   c = Math.min(Math.max(c, 0), heads.length - 1);
+  const line = rowAt(matrix, r);
+  if (!line) {
+    wanted = [r, c];
+    bandOf(matrix, r).scrollIntoView({ block: "nearest" });
+    return;
+  }
+  wanted = null;
   at = [r, c];
-  const perBand = bands[0].getAttribute("height") / row;
   cursor.hidden = false;
-  const box = bands[Math.floor(r / perBand)].getBoundingClientRect(),
+  const box = line.closest(".band").querySelector(".cells").getBoundingClientRect(),
     frame = matrix.getBoundingClientRect();
   const left = box.left - frame.left + matrix.scrollLeft + c * column + column / 2 - 17;
-  const top = box.top - frame.top + matrix.scrollTop + (r % perBand) * row + 2;
+  const top = box.top - frame.top + matrix.scrollTop + (r % rowsOfBand) * row + 2;
   cursor.style.left = `${left}px`;
   cursor.style.top = `${top}px`;
   const names = matrix.querySelector(".rows").offsetWidth;
@@ -40,14 +46,13 @@ function choose(matrix, r, c) {
   else if (left + 60 > matrix.scrollLeft + matrix.clientWidth) matrix.scrollLeft = left + 60 - matrix.clientWidth;
   if (top - matrix.scrollTop < 70) matrix.scrollTop = top - 80;
   else if (top + 44 > matrix.scrollTop + matrix.clientHeight) matrix.scrollTop = top + 50 - matrix.clientHeight;
-  document.querySelector("#sight-read").textContent = describe(rows, heads, r, c);
+  document.querySelector("#sight-read").textContent = describe(line, heads[c], c);
 }
 
 function open(matrix) {
-  const { rows, heads } = parts(matrix);
   const query = new URLSearchParams();
-  const page = rows[at[0]].dataset.page,
-    who = heads[at[1]].dataset.who;
+  const page = rowAt(matrix, at[0]).dataset.page,
+    who = headsOf(matrix)[at[1]].dataset.who;
   if (page) query.set("page", page);
   if (who && who !== "stranger") query.set("as", who);
   if (matrix.dataset.at) query.set("at", matrix.dataset.at);
@@ -55,7 +60,8 @@ function open(matrix) {
 }
 
 onView(".matrix", (view, signal) => {
-  at = null;
+  at = wanted = null;
+  document.addEventListener("htmx:afterSettle", () => wanted && choose(view, ...wanted), { signal });
   document.addEventListener(
     "keydown",
     (event) => {
@@ -85,10 +91,9 @@ onView(".matrix", (view, signal) => {
       if (!cells) return;
       const matrix = cells.closest(".matrix"),
         box = cells.getBoundingClientRect();
-      const before = rowsAbove(matrix, cells);
       choose(
         matrix,
-        before + Math.floor((event.clientY - box.top) / row),
+        Number(cells.closest(".band").dataset.first) + Math.floor((event.clientY - box.top) / row),
         Math.floor((event.clientX - box.left) / column),
       );
       open(matrix);
@@ -96,11 +101,6 @@ onView(".matrix", (view, signal) => {
     { signal },
   );
 });
-
-const rowsAbove = (matrix, cells) => {
-  const { bands } = parts(matrix);
-  return bands.slice(0, bands.indexOf(cells)).reduce((n, band) => n + band.getAttribute("height") / row, 0);
-};
 
 // The picture as PNG is drawn from the one as SVG.
 onView("[data-png]", (link, signal) =>
