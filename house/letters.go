@@ -132,7 +132,9 @@ func (o *Outbox) openMail(m *store.Mail) (err error) {
 		return err
 	}
 	raw, err := o.house.Keys.vault.Open(sealedMail, string(m.Raw))
-	m.Raw = []byte(raw)
+	if err == nil {
+		m.Raw, err = unpack(raw)
+	}
 	return err
 }
 
@@ -170,7 +172,7 @@ func (o *Outbox) strip(ctx context.Context, q store.Queryer, ids []int64) error 
 			return err
 		}
 		seal := func(s string) string { return o.house.Keys.vault.Seal(sealedMail, s) }
-		if err := store.StripMail(ctx, q, id, seal(text), seal(html), []byte(seal(string(raw)))); err != nil {
+		if err := store.StripMail(ctx, q, id, seal(text), seal(html), []byte(seal(pack(raw)))); err != nil {
 			return err
 		}
 	}

@@ -134,7 +134,7 @@ func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) (int64, 
 	}
 	return store.SaveMail(tx.Context(), tx, store.Mail{
 		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
-		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, string(written.Raw))),
+		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, pack(written.Raw))),
 	})
 }
 

@@ -3,7 +3,9 @@ package store
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"time"
@@ -20,45 +22,128 @@ type Edition struct {
 	Files  []File
 }
 
-// SaveEdition writes an edition with its pages and files.
+// stays is the number of an edition that is never reached: until then pages stand that stand
+// in the latest edition.
+const stays = 1 << 40
+
+// held is a page as it stands from one edition on.
+type held struct {
+	Page
+	position int
+	content  int64
+}
+
+// SaveEdition writes an edition with its pages and files. Its number is higher than that of
+// any edition before. What a page says is kept once, and a page that is as it was in the
+// edition before is not written again.
 func SaveEdition(ctx context.Context, q Queryer, e *Edition) error {
-	before, err := changedBefore(ctx, q, e.Site, e.Number)
-	if err == nil {
-		err = exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note)
-	}
-	for i, p := range e.Pages {
-		if err == nil {
-			says, changed := mark(p.Title, p.Body), e.At.Unix()
-			if old := before[p.ID]; old.Mark == says {
-				changed = old.Changed.Unix()
-			}
-			err = exec(ctx, q, `INSERT INTO edition_pages (site, number, id, path, title, body, html, position, in_menu, listing, kind, mark, file, head, changed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				e.Site, e.Number, p.ID, p.Path, p.Title, p.Body, p.HTML, i, p.InMenu, p.Listing, cmp.Or(p.Kind, "markdown"), says, p.File, p.Head, changed)
-		}
-	}
-	for _, f := range e.Files {
-		if err == nil {
-			err = exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, size, blob) VALUES (?, ?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Size, f.Blob)
-		}
-	}
-	if err != nil {
+	if err := saveEdition(ctx, q, e); err != nil {
 		return fmt.Errorf("writing edition %d of %s: %w", e.Number, e.Site, err)
 	}
 	return nil
 }
 
-// changedBefore reads the marks of the pages of the edition before a number, and when
-// they were changed, by id.
-func changedBefore(ctx context.Context, q Queryer, site SiteID, number int) (map[string]Page, error) {
-	byID := map[string]Page{}
-	_, err := collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
-		var at int64
-		err = r.Scan(&p.ID, &p.Mark, &at)
-		p.Changed = time.Unix(at, 0)
-		byID[p.ID] = p
-		return p, err
-	}, `SELECT id, mark, changed FROM edition_pages INDEXED BY edition_pages_outline WHERE site = ?1 AND number = (SELECT MAX(number) FROM editions WHERE site = ?1 AND number < ?2)`, site, number)
-	return byID, err
+func saveEdition(ctx context.Context, q Queryer, e *Edition) error {
+	next, err := NextNumber(ctx, q, e.Site)
+	switch {
+	case err != nil:
+		return err
+	case e.Number < next:
+		return fmt.Errorf("there is edition %d already", next-1)
+	}
+	before, err := heldPages(ctx, q, e.Site)
+	if err != nil {
+		return err
+	}
+	if err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note); err != nil {
+		return err
+	}
+	changedBefore := map[string]held{}
+	for _, was := range before {
+		changedBefore[was.ID] = was
+	}
+	for i, p := range e.Pages {
+		now := held{Page: p, position: i}
+		now.Kind, now.Mark, now.Changed = cmp.Or(p.Kind, "markdown"), mark(p.Title, p.Body), e.At
+		if was := changedBefore[p.ID]; was.Mark == now.Mark {
+			now.Changed = was.Changed
+		}
+		if now.content, err = keepContent(ctx, q, e.Site, p.Body, p.HTML); err != nil {
+			return err
+		}
+		was, stood := before[p.Path]
+		if stood && was.same(now) {
+			delete(before, p.Path)
+			continue
+		}
+		if stood {
+			if err := dropHeld(ctx, q, e.Site, p.Path, e.Number); err != nil {
+				return err
+			}
+			delete(before, p.Path)
+		}
+		err = exec(ctx, q, `INSERT INTO edition_pages (site, path, since, until, id, title, position, in_menu, listing, kind, mark, file, head, changed, content) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			e.Site, p.Path, e.Number, stays, p.ID, p.Title, i, p.InMenu, p.Listing, now.Kind, now.Mark, p.File, p.Head, now.Changed.Unix(), now.content)
+		if err != nil {
+			return err
+		}
+	}
+	for path := range before {
+		if err := dropHeld(ctx, q, e.Site, path, e.Number); err != nil {
+			return err
+		}
+	}
+	for _, f := range e.Files {
+		if err := exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, size, blob) VALUES (?, ?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Size, f.Blob); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// same reports whether a page stands in an edition just as in the one before.
+func (h held) same(now held) bool {
+	return h.ID == now.ID && h.Title == now.Title && h.position == now.position && h.InMenu == now.InMenu && h.Listing == now.Listing &&
+		h.Kind == now.Kind && h.File == now.File && h.Head == now.Head && h.content == now.content
+}
+
+// heldPages reads the pages of the latest edition of a site without their texts, by path.
+func heldPages(ctx context.Context, q Queryer, site SiteID) (map[string]held, error) {
+	byPath := map[string]held{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (h held, err error) {
+		var changed int64
+		err = r.Scan(&h.Path, &h.ID, &h.Title, &h.position, &h.InMenu, &h.Listing, &h.Kind, &h.Mark, &h.File, &h.Head, &changed, &h.content)
+		h.Changed = time.Unix(changed, 0)
+		byPath[h.Path] = h
+		return h, err
+	}, `SELECT path, id, title, position, in_menu, listing, kind, mark, file, head, changed, content FROM edition_pages WHERE site = ? AND until = ?`, site, stays)
+	return byPath, err
+}
+
+// dropHeld says that a page does not stand as it did any more from an edition on.
+func dropHeld(ctx context.Context, q Queryer, site SiteID, path string, number int) error {
+	return exec(ctx, q, `UPDATE edition_pages SET until = ? WHERE site = ? AND path = ? AND until = ?`, number, site, path, stays)
+}
+
+// contentMark is of what a page says and how that is rendered: the same for the same.
+func contentMark(body, html string) []byte {
+	sum := sha256.New()
+	var long [8]byte
+	binary.BigEndian.PutUint64(long[:], uint64(len(body)))
+	sum.Write(long[:])
+	sum.Write([]byte(body))
+	sum.Write([]byte(html))
+	return sum.Sum(nil)
+}
+
+// keepContent keeps what a page says, where that is not kept yet, and returns its number.
+func keepContent(ctx context.Context, q Queryer, site SiteID, body, html string) (id int64, err error) {
+	mark := contentMark(body, html)
+	err = q.QueryRowContext(ctx, `SELECT id FROM page_contents WHERE site = ? AND mark = ?`, site, mark).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = q.QueryRowContext(ctx, `INSERT INTO page_contents (site, mark, body, html) VALUES (?, ?, ?, ?) RETURNING id`, site, mark, body, html).Scan(&id)
+	}
+	return id, err
 }
 
 // SetLive says which edition of a site visitors see.
@@ -94,7 +179,7 @@ func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Editi
 			bySite[site].Pages = append(bySite[site].Pages, p)
 		}
 		return
-	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark, p.file, p.changed FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.number = s.live`, "s.id", site, " ORDER BY s.id, p.position")
+	}, `SELECT p.site, p.id, p.path, p.title, p.in_menu, p.listing, p.kind, p.mark, p.file, p.changed FROM sites s CROSS JOIN edition_pages p INDEXED BY edition_pages_outline ON p.site = s.id AND p.until > s.live AND p.since <= s.live`, "s.id", site, " ORDER BY s.id, p.position")
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
@@ -121,7 +206,8 @@ func FindEdition(ctx context.Context, q Reader, site SiteID, number int) (*Editi
 	e := list[0]
 	e.Pages, err = collect(ctx, q, func(r *sql.Rows) (p Page, err error) {
 		return p, r.Scan(&p.ID, &p.Path, &p.Title, &p.Body, &p.HTML, &p.InMenu, &p.Listing, &p.Kind, &p.File, &p.Head)
-	}, `SELECT id, path, title, body, html, in_menu, listing, kind, file, head FROM edition_pages WHERE site = ? AND number = ? ORDER BY position`, site, number)
+	}, `SELECT p.id, p.path, p.title, c.body, c.html, p.in_menu, p.listing, p.kind, p.file, p.head FROM edition_pages p JOIN page_contents c ON c.id = p.content
+		WHERE p.site = ?1 AND p.until > ?2 AND p.since <= ?2 ORDER BY p.position`, site, number)
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
@@ -160,7 +246,8 @@ func LatestEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]int,
 
 // PageHTML reads the rendered text of a page of an edition.
 func PageHTML(ctx context.Context, q Reader, site SiteID, number int, path string) (html string, err error) {
-	err = q.QueryRowContext(ctx, `SELECT html FROM edition_pages WHERE site = ? AND number = ? AND path = ?`, site, number, path).Scan(&html)
+	err = q.QueryRowContext(ctx, `SELECT c.html FROM edition_pages p JOIN page_contents c ON c.id = p.content
+		WHERE p.site = ?1 AND p.path = ?3 AND p.since <= ?2 AND p.until > ?2`, site, number, path).Scan(&html)
 	return html, err
 }
 

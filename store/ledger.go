@@ -68,6 +68,7 @@ type LedgerFilter struct {
 	Sites       []SiteID // nil for all, and the house
 	Who         Who
 	Kind        string
+	Words       string // in who, the site's address or what
 	From, Until time.Time
 	Most        int    // 0 for all
 	Skip        int    // the newest, with Most
@@ -101,6 +102,11 @@ func (f LedgerFilter) query() (string, []any) {
 	}
 	if f.Kind != "" {
 		and("kind = ?", f.Kind)
+	}
+	if match := matchWords(f.Words); match != "" {
+		and("number IN (SELECT rowid FROM ledger_words WHERE ledger_words MATCH ?)", match)
+	} else if strings.TrimSpace(f.Words) != "" {
+		and("0") // nothing that could be found is in it
 	}
 	if !f.From.IsZero() {
 		and("at >= ?", f.From.UTC().Format(time.RFC3339))

@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -51,16 +53,53 @@ func scanMail(r *sql.Rows) (m Mail, err error) {
 // subject, and with a status; "" means any.
 type MailsLike struct{ Words, Status string }
 
-const mailsLike = ` FROM mails WHERE (?1 = '' OR instr(lower(address || ' ' || subject), lower(?1)) > 0) AND (?2 = '' OR status = ?2)`
+func (like MailsLike) query() (string, []any) {
+	query, args, word := ` FROM mails`, []any(nil), " WHERE "
+	if match := matchWords(like.Words); match != "" {
+		query, args, word = query+word+`id IN (SELECT rowid FROM mails_words WHERE mails_words MATCH ?)`, append(args, match), " AND "
+	} else if strings.TrimSpace(like.Words) != "" {
+		query, word = query+word+`0`, " AND " // nothing that could be found is in it
+	}
+	if like.Status != "" {
+		query, args = query+word+`status = ?`, append(args, like.Status)
+	}
+	return query, args
+}
 
 // Mails reads so many messages from the given one on, the newest first, 0 being the newest.
 func Mails(ctx context.Context, q Reader, like MailsLike, from, many int) ([]Mail, error) {
-	return collect(ctx, q, scanMail, `SELECT `+mailColumns+mailsLike+` ORDER BY id DESC LIMIT ?4 OFFSET ?3`, like.Words, like.Status, from, many)
+	query, args := like.query()
+	return collect(ctx, q, scanMail, `SELECT `+mailColumns+query+` ORDER BY id DESC LIMIT ? OFFSET ?`, append(args, many, from)...)
+}
+
+// EachMail hands on what Mails reads, the oldest first, stretch by stretch and without its texts.
+func EachMail(ctx context.Context, q Reader, like MailsLike, each func(Mail) error) error {
+	query, args := like.query()
+	word := " WHERE "
+	if len(args) > 0 || strings.Contains(query, word) {
+		word = " AND "
+	}
+	for after := int64(0); ; {
+		list, err := collect(ctx, q, scanMail, `SELECT id, at, address, site, kind, about, subject, '', '', status, tries, answer, first, last, next`+query+word+`id > ? ORDER BY id LIMIT ?`, append(slices.Clone(args), after, ledgerStretch)...)
+		if err != nil {
+			return err
+		}
+		for _, m := range list {
+			if err := each(m); err != nil {
+				return err
+			}
+		}
+		if len(list) < ledgerStretch {
+			return nil
+		}
+		after = list[len(list)-1].ID
+	}
 }
 
 // CountMails counts what Mails reads.
 func CountMails(ctx context.Context, q Reader, like MailsLike) (n int, err error) {
-	err = q.QueryRowContext(ctx, `SELECT count(*)`+mailsLike, like.Words, like.Status).Scan(&n)
+	query, args := like.query()
+	err = q.QueryRowContext(ctx, `SELECT count(*)`+query, args...).Scan(&n)
 	return n, err
 }
 

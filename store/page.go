@@ -216,7 +216,7 @@ func ChangedBodies(ctx context.Context, q Reader, site SiteID) (map[string]bool,
 			changed[id] = true
 		}
 		return
-	}, `SELECT p.id FROM pages p JOIN sites s ON s.id = p.site JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+	}, `SELECT p.id FROM pages p JOIN sites s ON s.id = p.site JOIN edition_pages e ON e.site = p.site AND e.id = p.id AND e.until > s.live AND e.since <= s.live
 		WHERE p.site = ? AND e.mark <> p.mark`, site)
 	return changed, err
 }
@@ -225,7 +225,7 @@ func ChangedBodies(ctx context.Context, q Reader, site SiteID) (map[string]bool,
 // from the live edition.
 func ChangedPages(ctx context.Context, q Reader, site SiteID, under string) (n int, err error) {
 	err = q.QueryRowContext(ctx, `SELECT count(*) FROM pages p JOIN sites s ON s.id = p.site
-		LEFT JOIN edition_pages e ON e.site = p.site AND e.number = s.live AND e.id = p.id
+		LEFT JOIN edition_pages e ON e.site = p.site AND e.id = p.id AND e.until > s.live AND e.since <= s.live
 		WHERE p.site = ?1 AND (p.path = ?2 OR substr(p.path, 1, length(?2) + 1) = ?2 || '/')
 		AND (e.id IS NULL OR e.mark <> p.mark OR e.path <> p.path OR e.in_menu <> p.in_menu OR e.listing <> p.listing)`, site, under).Scan(&n)
 	return n, err

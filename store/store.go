@@ -129,7 +129,7 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 const mostConnections = 16
 
 // newestMigration is the version of the tables that this program works with.
-const newestMigration = 24
+const newestMigration = 26
 
 func migrate(ctx context.Context, db *sql.DB) error {
 	files, err := fs.Sub(migrations, "migrations")
@@ -139,6 +139,7 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	inGo := goose.WithGoMigrations(
 		goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil),
 		goose.NewGoMigration(13, &goose.GoFunc{RunTx: peopleForEntries}, nil),
+		goose.NewGoMigration(25, &goose.GoFunc{RunTx: contentsOnce}, nil),
 	)
 	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
 	if err != nil {

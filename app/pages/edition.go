@@ -3,7 +3,6 @@ package pages
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"velada/core/access"
 	"velada/core/content"
@@ -71,14 +70,14 @@ func renderPages(ctx context.Context, pages []store.Page) error {
 // exemptions and the like move along with a page that has moved.
 func withPages(site *access.Site, pages []store.Page) *access.Site {
 	live := *site
-	live.State, live.Pages = "live", nil
+	live.State, live.Pages = "live", make([]access.Page, 0, len(pages))
+	before := make(map[string][]access.Table, len(site.Pages))
+	for i := range site.Pages {
+		before[site.Pages[i].Path] = site.Pages[i].Tables
+	}
 	for _, p := range pages {
 		page := access.Page{Path: p.Path, Listing: p.Listing}
-		var before []access.Table
-		if i := slices.IndexFunc(site.Pages, func(old access.Page) bool { return old.Path == p.Path }); i >= 0 {
-			before = site.Pages[i].Tables
-		}
-		page.Tables = tablesOf(p, before)
+		page.Tables = tablesOf(p, before[p.Path])
 		live.Pages = append(live.Pages, page)
 	}
 	return &live

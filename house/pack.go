@@ -1,0 +1,53 @@
+package house
+
+import (
+	"bytes"
+	"compress/flate"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"sync"
+)
+
+// packedMark begins a message that is kept packed: no message begins so.
+const packedMark = "\x00z"
+
+// mostUnpacked is how long a message can be that was packed, in bytes.
+const mostUnpacked = 64 << 20
+
+var packers = sync.Pool{New: func() any {
+	w, err := flate.NewWriter(nil, flate.DefaultCompression)
+	if err != nil {
+		panic(err) // the level is right
+	}
+	return w
+}}
+
+// pack makes a message small, to be kept.
+func pack(raw []byte) string {
+	var b bytes.Buffer
+	b.WriteString(packedMark)
+	w := packers.Get().(*flate.Writer)
+	defer packers.Put(w)
+	w.Reset(&b)
+	_, _ = w.Write(raw) // a buffer takes everything
+	_ = w.Close()
+	return b.String()
+}
+
+// unpack returns what was packed, or what was kept before messages were.
+func unpack(kept string) ([]byte, error) {
+	rest, packed := strings.CutPrefix(kept, packedMark)
+	if !packed {
+		return []byte(kept), nil
+	}
+	raw, err := io.ReadAll(io.LimitReader(flate.NewReader(strings.NewReader(rest)), mostUnpacked+1))
+	if err == nil && len(raw) > mostUnpacked {
+		err = errors.New("it is too long")
+	}
+	if err != nil {
+		return nil, fmt.Errorf("unpacking a message: %w", err)
+	}
+	return raw, nil
+}

@@ -1,0 +1,37 @@
+package house
+
+import (
+	"bytes"
+	"compress/flate"
+	"strings"
+	"testing"
+)
+
+func TestMessagesArePacked(t *testing.T) {
+	raw := []byte(strings.Repeat("Subject: Friday\r\n\r\nCome to the hill.\r\n", 50))
+	kept := pack(raw)
+	if got, err := unpack(kept); err != nil || !bytes.Equal(got, raw) || len(kept) > len(raw)/5 {
+		t.Errorf("%d bytes of %d, %v", len(kept), len(raw), err)
+	}
+	if got, err := unpack(string(raw)); err != nil || !bytes.Equal(got, raw) {
+		t.Error("what was kept before is not read", err)
+	}
+	if got, err := unpack(pack(nil)); err != nil || len(got) != 0 {
+		t.Error(got, err)
+	}
+	if _, err := unpack(kept[:len(kept)-3]); err == nil {
+		t.Error("half a message is read")
+	}
+	var b bytes.Buffer
+	w, err := flate.NewWriter(&b, flate.BestCompression)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range mostUnpacked>>20 + 1 {
+		_, _ = w.Write(make([]byte, 1<<20))
+	}
+	_ = w.Close()
+	if _, err := unpack(packedMark + b.String()); err == nil {
+		t.Error("a message without end is read")
+	}
+}
