@@ -3,6 +3,7 @@ package house
 import (
 	"bytes"
 	"compress/flate"
+	_ "embed" // the dictionary
 	"errors"
 	"fmt"
 	"io"
@@ -13,11 +14,17 @@ import (
 // packedMark begins a message that is kept packed: no message begins so.
 const packedMark = "\x00z"
 
+// dictionary is what letters have in common. What was packed with it can be read with just
+// these bytes, so the file never changes; another one would have another mark.
+//
+//go:embed letter.dict
+var dictionary []byte
+
 // mostUnpacked is how long a message can be that was packed, in bytes.
 const mostUnpacked = 64 << 20
 
 var packers = sync.Pool{New: func() any {
-	w, err := flate.NewWriter(nil, flate.DefaultCompression)
+	w, err := flate.NewWriterDict(nil, flate.DefaultCompression, dictionary)
 	if err != nil {
 		panic(err) // the level is right
 	}
@@ -42,7 +49,7 @@ func unpack(kept string) ([]byte, error) {
 	if !packed {
 		return []byte(kept), nil
 	}
-	raw, err := io.ReadAll(io.LimitReader(flate.NewReader(strings.NewReader(rest)), mostUnpacked+1))
+	raw, err := io.ReadAll(io.LimitReader(flate.NewReaderDict(strings.NewReader(rest), dictionary), mostUnpacked+1))
 	if err == nil && len(raw) > mostUnpacked {
 		err = errors.New("it is too long")
 	}

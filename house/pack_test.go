@@ -3,11 +3,16 @@ package house
 import (
 	"bytes"
 	"compress/flate"
+	"crypto/sha256"
+	"encoding/hex"
 	"strings"
 	"testing"
 )
 
 func TestMessagesArePacked(t *testing.T) {
+	if sum := sha256.Sum256(dictionary); hex.EncodeToString(sum[:]) != "849ac5ab1310e92d529a69f3b65df2de51a69972edde5b3de18c53aa89e72258" {
+		t.Fatal("the dictionary is another: what was packed with it could not be read any more")
+	}
 	raw := []byte(strings.Repeat("Subject: Friday\r\n\r\nCome to the hill.\r\n", 50))
 	kept := pack(raw)
 	if got, err := unpack(kept); err != nil || !bytes.Equal(got, raw) || len(kept) > len(raw)/5 {

@@ -21,16 +21,22 @@ func SavePreview(ctx context.Context, q Queryer, p Preview) error {
 
 // Previews reads the preview links of a site, or the one with an id.
 func Previews(ctx context.Context, q Reader, site SiteID, id string) ([]Preview, error) {
-	column, key := "id", id
 	if site != "" {
-		column, key = "site", string(site)
+		return previews(ctx, q, `WHERE site = ?`, site)
 	}
+	return previews(ctx, q, `WHERE id = ?`, id)
+}
+
+// AllPreviews reads the preview links of all sites.
+func AllPreviews(ctx context.Context, q Reader) ([]Preview, error) { return previews(ctx, q, ``) }
+
+func previews(ctx context.Context, q Reader, where string, args ...any) ([]Preview, error) {
 	return collect(ctx, q, func(r *sql.Rows) (p Preview, err error) {
 		var until int64
 		err = r.Scan(&p.ID, &p.Site, &p.Label, &until, &p.Who)
 		p.Until = time.Unix(until, 0)
 		return p, err
-	}, `SELECT id, site, label, until, who FROM previews WHERE `+column+` = ? ORDER BY until`, key)
+	}, `SELECT id, site, label, until, who FROM previews `+where+` ORDER BY until`, args...)
 }
 
 // DropPreview takes a preview link back.

@@ -81,6 +81,18 @@ func DropRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) error {
 	return exec(ctx, q, `DELETE FROM rehearsals WHERE site = ? AND who = ?`, site, who)
 }
 
+// RehearsalDates reads when rehearsals of somebody's are applied by themselves, by site.
+func RehearsalDates(ctx context.Context, q Reader, who Who) (map[SiteID]time.Time, error) {
+	dates := map[SiteID]time.Time{}
+	_, err := collect(ctx, q, func(r *sql.Rows) (id SiteID, err error) {
+		var due int64
+		err = r.Scan(&id, &due)
+		dates[id] = time.Unix(due, 0)
+		return id, err
+	}, `SELECT site, due FROM rehearsals WHERE who = ? AND due IS NOT NULL`, who)
+	return dates, err
+}
+
 // Troubles reads why rehearsals of somebody's were not applied by themselves, by
 // site.
 func Troubles(ctx context.Context, q Reader, who Who) (map[SiteID]string, error) {

@@ -5,6 +5,7 @@ package calendar
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -24,10 +25,15 @@ type Of struct {
 // Site returns the lanes of a site for somebody who works on it. policy is the house's, or
 // one in which they rehearse.
 func Site(ctx context.Context, h *house.House, a house.Actor, policy *access.Policy, site string, from, until access.Instant) (*Of, error) {
-	facts, err := factsOf(ctx, h, a, site)
-	if err != nil {
-		return nil, err
+	id := h.State().ID(site)
+	invited, err1 := store.WaitingInvitations(ctx, h.Reader(), id)
+	previews, err2 := store.Previews(ctx, h.Reader(), id, "")
+	due, err3 := store.DueEditions(ctx, h.Reader(), never, id)
+	all, err4 := newDated(ctx, h, a, due, invited, previews)
+	if err := errors.Join(err1, err2, err3, err4); err != nil {
+		return nil, fmt.Errorf("reading what is dated on a site: %w", err)
 	}
+	facts := all.of(h, a, site)
 	now := access.At(h.Now())
 	of := &Of{Policy: policy}
 	for _, l := range calendar.OfHouse(policy, nil) { // rules over the site, and the groups that it names
@@ -64,13 +70,19 @@ func House(ctx context.Context, h *house.House, a house.Actor, from, until acces
 			of.Lanes = append(of.Lanes, l)
 		}
 	}
-	judged := s.Policy.Judge(access.At(h.Now()))
+	judged := map[string][]access.Judgement{}
+	for _, j := range s.Policy.Judge(access.At(h.Now())) {
+		judged[j.Promise.Site] = append(judged[j.Promise.Site], j)
+	}
+	invited, err1 := store.AllWaitingInvitations(ctx, h.Reader())
+	previews, err2 := store.AllPreviews(ctx, h.Reader())
+	due, err3 := store.DueEditions(ctx, h.Reader(), never, "")
+	all, err4 := newDated(ctx, h, a, due, invited, previews)
+	if err := errors.Join(err1, err2, err3, err4); err != nil {
+		return nil, fmt.Errorf("reading what is dated: %w", err)
+	}
 	for _, site := range sites {
-		facts, err := factsOf(ctx, h, a, site)
-		if err != nil {
-			return nil, err
-		}
-		of.Lanes = append(of.Lanes, calendar.OfSite(s.Policy, site, facts, judged, from, until)...)
+		of.Lanes = append(of.Lanes, calendar.OfSite(s.Policy, site, all.of(h, a, site), judged[site], from, until)...)
 	}
 	return of, nil
 }
@@ -91,45 +103,61 @@ func capsSite(p *access.Policy, rule, site string) bool {
 	return slices.ContainsFunc(p.Document().Rules, func(r access.HouseRule) bool { return r.ID == rule && r.Caps(site) })
 }
 
-// factsOf lists what is dated on a site and stands in no document, as far as somebody may
-// know it: an edition that goes live by itself, their own changes that are applied by
-// themselves, invitations, preview links.
-func factsOf(ctx context.Context, h *house.House, a house.Actor, site string) (facts []calendar.Fact, err error) {
-	s, caps := h.State(), h.Can(a, site, "/")
-	id := s.ID(site)
-	due, err := store.DueEditions(ctx, h.Reader(), time.Time{}, id)
-	if err != nil {
+// dated is what is dated and stands in no document, by site: editions that go live by
+// themselves, somebody's own changes that are applied by themselves, invitations, preview links.
+type dated struct {
+	due      map[store.SiteID][]store.DueEdition
+	mine     map[store.SiteID]time.Time
+	invited  map[store.SiteID][]store.Invitation
+	previews map[store.SiteID][]store.Preview
+}
+
+// never is later than whatever happens.
+var never = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// newDated sorts what is dated by site.
+func newDated(ctx context.Context, h *house.House, a house.Actor, due []store.DueEdition, invited []store.Invitation, previews []store.Preview) (*dated, error) {
+	all := &dated{due: map[store.SiteID][]store.DueEdition{}, invited: map[store.SiteID][]store.Invitation{}, previews: map[store.SiteID][]store.Preview{}}
+	var err error
+	if all.mine, err = store.RehearsalDates(ctx, h.Reader(), a.Who); err != nil {
 		return nil, err
 	}
 	for _, d := range due {
+		all.due[d.Site] = append(all.due[d.Site], d)
+	}
+	for _, inv := range invited {
+		for i, to := range inv.To {
+			if !slices.ContainsFunc(inv.To[:i], func(earlier store.Invited) bool { return earlier.Site == to.Site }) {
+				all.invited[to.Site] = append(all.invited[to.Site], inv)
+			}
+		}
+	}
+	for _, p := range previews {
+		all.previews[p.Site] = append(all.previews[p.Site], p)
+	}
+	return all, nil
+}
+
+// of returns what of this is of a site, as far as somebody may know it.
+func (all *dated) of(h *house.House, a house.Actor, site string) (facts []calendar.Fact) {
+	caps, id := h.Can(a, site, "/"), h.State().ID(site)
+	for _, d := range all.due[id] {
 		facts = append(facts, calendar.Fact{Site: site, Kind: calendar.Edition, ID: fmt.Sprint(d.Number), Until: access.At(d.Due)})
 	}
-	r, err := store.FindRehearsal(ctx, h.Reader(), id, a.Who)
-	if err != nil {
-		return nil, err
-	}
-	if r != nil && !r.Due.IsZero() {
-		facts = append(facts, calendar.Fact{Site: site, Kind: calendar.Rehearsal, ID: "mine", Until: access.At(r.Due)})
+	if at := all.mine[id]; !at.IsZero() {
+		facts = append(facts, calendar.Fact{Site: site, Kind: calendar.Rehearsal, ID: "mine", Until: access.At(at)})
 	}
 	if caps.Has(access.ManageTeam) {
-		list, err := store.WaitingInvitations(ctx, h.Reader(), id)
-		if err != nil {
-			return nil, err
-		}
-		for _, inv := range list {
+		for _, inv := range all.invited[id] {
 			facts = append(facts, calendar.Fact{Site: site, Kind: calendar.Invitation, ID: inv.ID, Name: h.NameOf(inv.Who), From: access.At(inv.At), Until: access.At(inv.Ends)})
 		}
 	}
 	if caps.Has(access.Write) {
-		list, err := store.Previews(ctx, h.Reader(), id, "")
-		if err != nil {
-			return nil, err
-		}
-		for _, p := range list {
+		for _, p := range all.previews[id] {
 			facts = append(facts, calendar.Fact{Site: site, Kind: calendar.Preview, ID: p.ID, Name: p.Label, Until: access.At(p.Until)})
 		}
 	}
-	return facts, nil
+	return facts
 }
 
 // Shift is how far an end of a lane is moved, in days and hours of the house's zone.

@@ -1,6 +1,6 @@
 -- +goose Up
 -- The words of the ledger and of the outbox, to be searched.
-CREATE VIRTUAL TABLE ledger_words USING fts5(who, site, what, content = 'ledger', content_rowid = 'number', tokenize = "unicode61 remove_diacritics 2");
+CREATE VIRTUAL TABLE ledger_words USING fts5(who, site, what, content = 'ledger', content_rowid = 'number', columnsize = 0, tokenize = "unicode61 remove_diacritics 2");
 INSERT INTO ledger_words (ledger_words) VALUES ('rebuild');
 -- +goose StatementBegin
 CREATE TRIGGER ledger_words_new AFTER INSERT ON ledger BEGIN
@@ -8,7 +8,7 @@ CREATE TRIGGER ledger_words_new AFTER INSERT ON ledger BEGIN
 END;
 -- +goose StatementEnd
 
-CREATE VIRTUAL TABLE mails_words USING fts5(address, subject, content = 'mails', content_rowid = 'id', tokenize = "unicode61 remove_diacritics 2");
+CREATE VIRTUAL TABLE mails_words USING fts5(address, subject, content = 'mails', content_rowid = 'id', columnsize = 0, tokenize = "unicode61 remove_diacritics 2");
 INSERT INTO mails_words (mails_words) VALUES ('rebuild');
 -- +goose StatementBegin
 CREATE TRIGGER mails_words_new AFTER INSERT ON mails BEGIN
