@@ -272,6 +272,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"GET", "/sites/society/here", 303, 0, 0, 0, 0, 404},
 		{"GET", "/people", 303, 200, 404, 404, 404, 404},
 		{"POST", "/people", 303, 422, 404, 404, 404, 404},
+		{"POST", "/put-in-group", 303, 303, 404, 404, 404, 404},
 		{"GET", "/people/katya-cifuentes", 303, 200, 404, 404, 404, 404},
 		{"GET", "/people/katya-cifuentes/without/antlia", 303, 200, 404, 404, 404, 404},
 		{"POST", "/people/katya-cifuentes", 303, 422, 404, 404, 404, 404},

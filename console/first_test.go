@@ -155,7 +155,7 @@ func TestLongListsArePaged(t *testing.T) {
 	if body := d.shows("/people?find=katya"); rows(body) == 0 || rows(body) > 3 {
 		t.Errorf("%d people are called Katya", rows(body))
 	}
-	if body := d.shows("/sites?q=dome"); !strings.Contains(body, "The New Dome") || !strings.Contains(body, ">1 site<") {
+	if body := d.shows("/sites?find=dome"); !strings.Contains(body, "The New Dome") || !strings.Contains(body, "1 site<") {
 		t.Error("sites are not searched")
 	}
 }

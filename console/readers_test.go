@@ -41,7 +41,7 @@ func TestHouseChangesAreSeenBeforeTheyAreMade(t *testing.T) {
 	for of, want := range map[string]string{"no-group": "Vera Sol", "stewards": "Inés Ortuño", "outside": "Tobias Okafor", "group:antlia": "Katya Cifuentes"} {
 		d.shows("/people?of="+of, want)
 	}
-	if body := d.shows("/people?of=blocked", "Nobody matches."); strings.Contains(body, "Vera") {
+	if body := d.shows("/people?of=blocked", "Nothing matches."); strings.Contains(body, "Vera") {
 		t.Error("a filter that filters nothing")
 	}
 	d.shows("/people/katya-cifuentes", "Crew Antlia", "What they lose without it", "The site&#39;s door opens by an account at cerroalcor.example")

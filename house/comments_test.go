@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"context"
 	"errors"
 	"slices"
 	"strings"
@@ -50,8 +51,8 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 		return *c
 	}
 	for name, err := range map[string]error{
-		"an editor approves":         members.ModerateComment(ctx, h, jonas, "society", mine.ID, true),
-		"an usher elsewhere":         members.ModerateComment(ctx, h, seun, "variable-stars", mine.ID, true),
+		"an editor approves":         moderate(ctx, h, jonas, "society", mine.ID, true),
+		"an usher elsewhere":         moderate(ctx, h, seun, "variable-stars", mine.ID, true),
 		"somebody else changes it":   members.ChangeComment(ctx, h, "society", mine.ID, seun.Who, "mine"),
 		"too long":                   members.ChangeComment(ctx, h, "society", mine.ID, author.Who, strings.Repeat("x", 20000)),
 		"as if on another site":      members.ChangeComment(ctx, h, "variable-stars", mine.ID, author.Who, "there"),
@@ -63,21 +64,21 @@ func TestACommentIsItsAuthorsAndTheUshers(t *testing.T) {
 			t.Errorf("%s: %v %+v", name, err, find())
 		}
 	}
-	if err := members.ModerateComment(ctx, h, seun, "society", mine.ID, true); err != nil || find().Status != "shown" {
+	if err := moderate(ctx, h, seun, "society", mine.ID, true); err != nil || find().Status != "shown" {
 		t.Fatal(err, find())
 	}
-	if err := members.ModerateComment(ctx, h, seun, "society", mine.ID, true); !errors.Is(err, house.ErrNothing) {
+	if err := moderate(ctx, h, seun, "society", mine.ID, true); !errors.Is(err, house.ErrNothing) {
 		t.Errorf("approved twice: %v", err)
 	}
 	if err := members.ChangeComment(ctx, h, "society", mine.ID, author.Who, "The gate sings."); err != nil || find().Status != "held" || !find().Changed || find().Text != "The gate sings." {
 		t.Errorf("what was approved is not what it says now: %v %+v", err, find())
 	}
-	if err := members.ModerateComment(ctx, h, seun, "society", mine.ID, false); err != nil || find().Status != "removed" || len(comments(t, h)) != before {
+	if err := moderate(ctx, h, seun, "society", mine.ID, false); err != nil || find().Status != "removed" || len(comments(t, h)) != before {
 		t.Errorf("%v %+v", err, find())
 	}
 	for name, err := range map[string]error{
 		"changed by its author": members.ChangeComment(ctx, h, "society", mine.ID, author.Who, "Back again"),
-		"approved":              members.ModerateComment(ctx, h, seun, "society", mine.ID, true),
+		"approved":              moderate(ctx, h, seun, "society", mine.ID, true),
 	} {
 		if err == nil || find().Status != "removed" {
 			t.Errorf("removed, and %s: %v", name, err)
@@ -155,4 +156,9 @@ func TestOutsidersKnowOnlyWhoIsTied(t *testing.T) {
 	if none := h.KnownTo(tobias, "nowhere"); len(none.Groups) != 0 || len(none.People) != 1 {
 		t.Errorf("of a site that there is not: %d people", len(none.People))
 	}
+}
+
+func moderate(ctx context.Context, h *house.House, a house.Actor, site string, id int64, show bool) error {
+	_, err := members.ModerateComments(ctx, h, a, site, []int64{id}, show)
+	return err
 }

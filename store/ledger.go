@@ -72,12 +72,13 @@ type LedgerFilter struct {
 	From, Until time.Time
 	Most        int    // 0 for all
 	Skip        int    // the newest, with Most
+	Oldest      bool   // the oldest first
 	After       *int64 // just those beyond this number, the oldest first
 }
 
 const entryColumns = `SELECT number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, NOT sealed FROM ledger`
 
-// Ledger reads entries, the newest first.
+// Ledger reads entries, the newest first where the filter says nothing else.
 func Ledger(ctx context.Context, q Reader, f LedgerFilter) ([]Entry, error) {
 	query, args := f.query()
 	return collect(ctx, q, scanEntry, query, args...)
@@ -116,6 +117,8 @@ func (f LedgerFilter) query() (string, []any) {
 	}
 	if f.After != nil {
 		and("number > ?", *f.After)
+		query += " ORDER BY number"
+	} else if f.Oldest {
 		query += " ORDER BY number"
 	} else {
 		query += " ORDER BY number DESC"

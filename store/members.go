@@ -42,6 +42,10 @@ func FindProfile(ctx context.Context, q Reader, site SiteID, person string) (Pro
 
 // Profiles reads the profiles of a site's members, by person.
 func Profiles(ctx context.Context, q Reader, site SiteID) (map[string]Profile, error) {
+	return profiles(ctx, q, `site = ?`, site)
+}
+
+func profiles(ctx context.Context, q Reader, where string, args ...any) (map[string]Profile, error) {
 	byPerson := map[string]Profile{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (p Profile, err error) {
 		var text string
@@ -50,8 +54,17 @@ func Profiles(ctx context.Context, q Reader, site SiteID) (map[string]Profile, e
 			byPerson[p.Person] = p
 		}
 		return p, err
-	}, `SELECT person, part, picture, kind FROM profiles WHERE site = ?`, site)
+	}, `SELECT person, part, picture, kind FROM profiles WHERE `+where, args...)
 	return byPerson, err
+}
+
+// ProfilesOf reads the profiles of some of a site's members, by person.
+func ProfilesOf(ctx context.Context, q Reader, site SiteID, people []string) (map[string]Profile, error) {
+	ids, err := json.Marshal(people)
+	if err != nil {
+		return nil, err
+	}
+	return profiles(ctx, q, `site = ? AND person IN (SELECT value FROM json_each(?))`, site, string(ids))
 }
 
 // SaveProfile writes a member's profile.

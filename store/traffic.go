@@ -208,6 +208,38 @@ func TrafficDays(ctx context.Context, q Reader, site SiteID, from, until int64) 
 		JOIN traffic_words w ON w.id = d.name`, site, from, until)
 }
 
+// TrafficOfSites adds up, for every site, what opened, turned away and was missing from one hour
+// on and before another, and the visitors of the days from one on and before another.
+func TrafficOfSites(ctx context.Context, q Reader, fromHour, untilHour, fromDay, untilDay int64) (map[SiteID]*traffic.Figures, error) {
+	of := map[SiteID]*traffic.Figures{}
+	at := func(id SiteID) *traffic.Figures {
+		if of[id] == nil {
+			of[id] = &traffic.Figures{}
+		}
+		return of[id]
+	}
+	_, err1 := collect(ctx, q, func(r *sql.Rows) (id SiteID, err error) {
+		sum := traffic.Sum{}
+		err = r.Scan(&id, &sum.Outcome, &sum.N)
+		switch f := at(id); {
+		case sum.Opened():
+			f.Opened += sum.N
+		case sum.Turned():
+			f.Turned += sum.N
+		default:
+			f.Missing += sum.N
+		}
+		return id, err
+	}, `SELECT s.id, h.outcome, sum(h.n) FROM sites s CROSS JOIN traffic_hits h ON h.site = s.id AND h.hour >= ? AND h.hour < ? GROUP BY s.id, h.outcome`, fromHour, untilHour)
+	_, err2 := collect(ctx, q, func(r *sql.Rows) (id SiteID, err error) {
+		var n int
+		err = r.Scan(&id, &n)
+		at(id).Visitors += n
+		return id, err
+	}, `SELECT s.id, sum(d.n) FROM sites s CROSS JOIN traffic_days d ON d.site = s.id AND d.day >= ? AND d.day < ? WHERE d.kind = ? GROUP BY s.id`, fromDay, untilDay, traffic.Visitors)
+	return of, errors.Join(err1, err2)
+}
+
 // ForgetAsker makes what somebody asked for somebody's whom nobody knows.
 func ForgetAsker(ctx context.Context, q Queryer, who Who) error {
 	return exec(ctx, q, `UPDATE traffic_words SET word = 'gone:' || id WHERE word = 'person:' || ?`, who)

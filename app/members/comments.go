@@ -76,24 +76,47 @@ func ChangeComment(ctx context.Context, h *house.House, site string, id int64, a
 	})
 }
 
-// ModerateComment shows a comment that waits, or removes one. It returns
-// house.ErrNothing where there is nothing to show or remove.
-func ModerateComment(ctx context.Context, h *house.House, a house.Actor, site string, id int64, show bool) error {
-	return h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
-		c, err := store.FindComment(ctx, tx, tx.State().ID(site), id)
-		if err != nil {
-			return err
+// ModerateComments shows comments that wait, or removes some, and returns how many. It
+// returns house.ErrNothing where there is nothing to show or remove.
+func ModerateComments(ctx context.Context, h *house.House, a house.Actor, site string, ids []int64, show bool) (n int, err error) {
+	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
+		n = 0
+		on := map[string]int{}
+		for _, id := range ids {
+			c, err := store.FindComment(ctx, tx, tx.State().ID(site), id)
+			if err != nil {
+				return err
+			}
+			if c == nil || c.Status == "removed" || show && c.Status == "shown" {
+				continue
+			}
+			c.Status = "removed"
+			if show {
+				c.Status = "shown"
+			}
+			if err := store.SaveComment(ctx, tx, c, tx.Now()); err != nil {
+				return err
+			}
+			n++
+			on[c.Path]++
 		}
-		if c == nil || c.Status == "removed" || show && c.Status == "shown" {
+		if n == 0 {
 			return house.ErrNothing
 		}
-		c.Status = "removed"
-		what := "A comment on " + c.Path + " was removed."
-		if show {
-			c.Status, what = "shown", "A comment on "+c.Path+" was approved."
+		for path, many := range on {
+			what := "A comment on " + path + " was "
+			if many > 1 {
+				what = fmt.Sprintf("%d comments on %s were ", many, path)
+			}
+			if show {
+				what += "approved."
+			} else {
+				what += "removed."
+			}
+			tx.Log(site, "member", what, "", "")
 		}
-		tx.Log(site, "member", what, "", "")
-		tx.Renew(c.Site, house.Comments)
-		return store.SaveComment(ctx, tx, c, tx.Now())
+		tx.Renew(tx.State().ID(site), house.Comments)
+		return nil
 	})
+	return n, err
 }

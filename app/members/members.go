@@ -72,9 +72,14 @@ func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *
 				team[m.Person] = true
 			}
 		}
+		at := make(map[string]int, len(doc.Members))
+		for i, m := range doc.Members {
+			at[m.Who] = i
+		}
+		gone := map[string]bool{}
 		for _, who := range c.People {
-			i := slices.IndexFunc(doc.Members, func(m access.Member) bool { return m.Who == who })
-			if i < 0 {
+			i, is := at[who]
+			if !is || gone[who] {
 				continue
 			}
 			if team[who] {
@@ -85,13 +90,13 @@ func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *
 			case c.Change == Admit && was == "pending":
 				doc.Members[i].Status, what = "approved", name+" was approved as a member."
 			case c.Change == Refuse && was == "pending":
-				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" was declined as a member."
+				gone[who], what = true, name+" was declined as a member."
 			case c.Change == Block && was != "blocked":
 				doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
 			case c.Change == Unblock && was == "blocked":
 				doc.Members[i].Status, what = "approved", name+" is a member again."
 			case c.Change == Remove && was != "pending":
-				doc.Members, what = slices.Delete(doc.Members, i, i+1), name+" is no longer a member."
+				gone[who], what = true, name+" is no longer a member."
 			default:
 				continue
 			}
@@ -103,6 +108,9 @@ func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *
 		}
 		if *changed == 0 {
 			return house.ErrNothing
+		}
+		if len(gone) > 0 {
+			doc.Members = slices.DeleteFunc(doc.Members, func(m access.Member) bool { return gone[m.Who] })
 		}
 		return nil
 	}

@@ -68,8 +68,13 @@ func ChangeGroup(h *house.House, f GroupForm) (house.PeopleChange, error) {
 // PutIn puts people into a group, by id.
 func PutIn(h *house.House, group string, people []string) house.PeopleChange {
 	return membership(h, group, people, "%s joins the group %s.", func(g *access.Group) {
+		in := make(map[string]bool, len(g.People))
+		for _, id := range g.People {
+			in[id] = true
+		}
 		for _, id := range people {
-			if !slices.Contains(g.People, id) {
+			if !in[id] {
+				in[id] = true
 				g.People = append(g.People, id)
 			}
 		}
@@ -79,7 +84,11 @@ func PutIn(h *house.House, group string, people []string) house.PeopleChange {
 // TakeOut takes people out of a group, where they stand by name.
 func TakeOut(h *house.House, group string, people []string) house.PeopleChange {
 	return membership(h, group, people, "%s leaves the group %s.", func(g *access.Group) {
-		g.People = slices.DeleteFunc(g.People, func(id string) bool { return slices.Contains(people, id) })
+		out := make(map[string]bool, len(people))
+		for _, id := range people {
+			out[id] = true
+		}
+		g.People = slices.DeleteFunc(g.People, func(id string) bool { return out[id] })
 	})
 }
 

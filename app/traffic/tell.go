@@ -39,6 +39,17 @@ func Figures(ctx context.Context, h *house.House, site string, of Stretch) (*tra
 	return traffic.Figure(hits, days, of.From, of.Until, of.ByHour(), s.Zone), nil
 }
 
+// FiguresOfSites adds up what was opened and turned away, and who came, on every site in a
+// stretch of time.
+func FiguresOfSites(ctx context.Context, h *house.House, of Stretch) (map[store.SiteID]*traffic.Figures, error) {
+	zone := h.State().Zone
+	all, err := store.TrafficOfSites(ctx, h.Reader(), traffic.HourOf(of.From), traffic.HourOf(of.Until), traffic.DayOf(of.From, zone), traffic.DayOf(of.Until, zone))
+	if err != nil {
+		return nil, fmt.Errorf("reading the traffic of all sites: %w", err)
+	}
+	return all, nil
+}
+
 // ReplayDays is how far back visits are decided again.
 const ReplayDays = 28
 

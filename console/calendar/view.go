@@ -50,7 +50,11 @@ type view struct {
 	Undated       int // things that neither begin nor end, in the list
 	*drawing
 	Listed []listRow
+	Pager  web.Pager
 }
+
+// mostLanes is how many lanes stand on one page of the calendar.
+const mostLanes = 120
 
 // listRow is an end of something, for those who read.
 type listRow struct{ When, What, Name, Where, URL string }
@@ -172,9 +176,11 @@ func show(c *web.Console, x *gin.Context, p *web.Page, a asked, at, site string,
 	lanes = chosen(lanes, a, n)
 	soonestFirst(lanes, a)
 	if v.AsList {
-		v.Listed, v.Undated = listed(lanes, a, n)
+		v.listed(x, lanes, a, n)
 	} else {
-		v.drawing = draw(lanes, a, n, access.At(c.House.Now()), s.Zone)
+		from, to := v.Pager.CutInto(x, "rows", len(lanes), mostLanes)
+		v.drawing = draw(lanes[from:to], a, n, access.At(c.House.Now()), s.Zone)
+		v.Count = len(lanes)
 	}
 	p.View = v
 	c.Show(x, http.StatusOK, "calendar", p)
@@ -223,8 +229,10 @@ func compareBool(a, b bool) int {
 }
 
 // listed lists what begins and ends in a stretch of time, in order.
-func listed(lanes []calendar.Lane, a asked, n namer) (rows []listRow, undated int) {
-	for _, e := range calendar.Edges(lanes, a.from, a.until) {
+func (v *view) listed(x *gin.Context, lanes []calendar.Lane, a asked, n namer) {
+	edges := calendar.Edges(lanes, a.from, a.until)
+	from, to := v.Pager.CutInto(x, "rows", len(edges), mostLanes)
+	for _, e := range edges[from:to] {
 		l := lanes[e.Lane]
 		what := "ends"
 		switch {
@@ -235,14 +243,13 @@ func listed(lanes []calendar.Lane, a asked, n namer) (rows []listRow, undated in
 		case e.Begins:
 			what = "begins"
 		}
-		rows = append(rows, listRow{n.words(l).When(e.At), what, n.name(l), n.where(l), n.url(l)})
+		v.Listed = append(v.Listed, listRow{n.words(l).When(e.At), what, n.name(l), n.where(l), n.url(l)})
 	}
 	for _, l := range lanes {
 		if !l.Dated() {
-			undated++
+			v.Undated++
 		}
 	}
-	return rows, undated
 }
 
 // namer names lanes to somebody, and leads to what they are about.

@@ -2,7 +2,6 @@ package members
 
 import (
 	"cmp"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"net/http"
@@ -25,21 +24,22 @@ import (
 // membersView is a part of the view of members: who waits, who is one, letters, comments, or
 // what membership is like.
 type membersView struct {
-	At                        string // where the members of the site are
-	Part                      string
-	Parts                     []web.Tab
-	Lists                     []memberList
-	Query                     string
-	Asking                    []askingRow
-	Comments                  []commentRow
-	AskingPager, CommentPager web.Pager
-	SignUp                    signUpForm
-	Like                      web.Form
-	Letter                    web.Form
-	Corners                   []web.Choice
-	Groups                    []web.Choice // that members can be put into
-	Standing                  string       // the sentence about signing up
-	Mail                      string       // what becomes of letters
+	At          string // where the members of the site are
+	Part        string
+	Parts       []web.Tab
+	Lists       []memberList
+	List        web.List // how members, or comments, are asked for
+	Asking      []askingRow
+	Comments    []commentRow
+	AskingPager web.Pager
+	Which       []web.Choice // of comments
+	SignUp      signUpForm
+	Like        web.Form
+	Letter      web.Form
+	Corners     []web.Choice
+	Groups      []web.Choice // that members can be put into
+	Standing    string       // the sentence about signing up
+	Mail        string       // what becomes of letters
 }
 
 type memberList struct {
@@ -48,6 +48,8 @@ type memberList struct {
 	Acts            []web.Choice
 	Word            bool // an answer can carry a word
 	Pager           web.Pager
+	Count           string
+	Status          string // of those in it
 }
 
 type memberRow struct {
@@ -154,14 +156,17 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	ctx := x.Request.Context()
 	p := c.SitePage(x, "Members")
 	v.At, v.Standing = web.MembersURL(d.Site), words.SignUpWords(d.Then.SignUp)
-	profiles, err1 := store.Profiles(ctx, c.House.Reader(), c.House.State().ID(d.Site))
-	asks, err2 := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.Site))
-	if err := errors.Join(err1, err2); err != nil {
+	asks, err := store.LetIns(ctx, c.House.Reader(), c.House.State().ID(d.Site))
+	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	waiting := len(asks) + v.list(c, x, d, profiles)
-	v.Parts = viewParts(v.At, v.Part, waiting, v.comments(c, x, d))
+	waiting, err := v.list(c, x, d)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v.Parts = viewParts(v.At, v.Part, len(asks)+waiting, v.comments(c, x, d))
 	if !slices.ContainsFunc(v.Parts, func(t web.Tab) bool { return t.On }) {
 		c.NotFound(x)
 		return
@@ -183,52 +188,98 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	c.Show(x, status, "members", p)
 }
 
+// memberSorts are the orders that members may be listed in.
+var memberSorts = []web.Choice{{ID: "", Name: "as they joined"}, {ID: "new", Name: "joined last first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
+
+// statuses are those of members, in the order of their lists.
+var statuses = []string{"pending", "approved", "blocked"}
+
+// found lists the members of a site with a status and words in their name or address, in an order.
+func found(d *web.Site, status, find, sort string) (list []string) {
+	doc := d.State.Policy.Document()
+	find = strings.ToLower(find)
+	for _, m := range d.Now.Members {
+		if m.Status != status {
+			continue
+		}
+		if find != "" {
+			p := doc.Person(m.Who)
+			if p == nil || !strings.Contains(strings.ToLower(d.Words.Person(m.Who)+" "+p.Address), find) {
+				continue
+			}
+		}
+		list = append(list, m.Who)
+	}
+	address := func(id string) string {
+		if p := doc.Person(id); p != nil {
+			return p.Address
+		}
+		return ""
+	}
+	switch sort {
+	case "new":
+		slices.Reverse(list)
+	case "name":
+		slices.SortStableFunc(list, func(a, b string) int { return web.CompareFold(d.Words.Person(a), d.Words.Person(b)) })
+	case "address":
+		slices.SortStableFunc(list, func(a, b string) int { return web.CompareFold(address(a), address(b)) })
+	}
+	return list
+}
+
 // list fills in the members of the part that is shown, by what they are; it returns how
 // many wait to be approved.
-func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site, profiles map[string]store.Profile) (waiting int) {
+func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site) (waiting int, err error) {
 	lists := []memberList{
 		{ID: "waiting", Name: "Waiting to be approved", Empty: "Nobody waits to be approved.", Acts: acts(members.Admit, members.Refuse, members.Block), Word: true},
 		{ID: "approved", Name: "Members", Empty: "There is no member yet. A door with the way in “Members” opens to those who are listed here.", Acts: acts(members.Block, members.Remove)},
 		{ID: "blocked", Name: "Blocked", Empty: "Nobody is blocked.", Acts: acts(members.Unblock, members.Remove)},
 	}
-	doc := d.State.Policy.Document()
-	v.Query = strings.TrimSpace(x.Query("q"))
-	want := strings.ToLower(v.Query)
-	var found [3][]access.Member
 	for _, m := range d.Now.Members {
-		i := map[string]int{"pending": 0, "approved": 1, "blocked": 2}[m.Status]
-		if i == 0 {
+		if m.Status == "pending" {
 			waiting++
 		}
-		if want != "" {
-			p := doc.Person(m.Who)
-			if p == nil || !strings.Contains(strings.ToLower(d.Words.Person(m.Who)+" "+p.Address), want) {
-				continue
-			}
-		}
-		found[i] = append(found[i], m)
 	}
-	for i := range lists {
-		from, to := lists[i].Pager.Cut(x, len(found[i]))
-		for _, m := range found[i][from:to] { // what nobody sees is not worked out
-			profile := profiles[m.Who]
-			row := memberRow{ID: m.Who, Name: d.Words.Person(m.Who), URL: d.DoorURL("", "person:"+m.Who), Answers: profile.Answers}
-			if !profile.Since.IsZero() {
-				row.Since = c.Moment(profile.Since)
-			}
-			if p := doc.Person(m.Who); p != nil {
-				row.Address = p.Address
-			}
-			lists[i].Rows = append(lists[i].Rows, row)
-		}
-	}
+	v.List = web.NewList(x, memberSorts...)
+	v.List.At = v.At + "/" + partMembers
+	v.List.Table(v.At + ".csv")
+	from, until := 0, 1
 	switch v.Part {
 	case partWaiting:
-		v.Lists = lists[:1]
 	case partMembers:
-		v.Lists = lists[1:]
+		from, until = 1, len(lists)
+	default:
+		return waiting, nil
 	}
-	return waiting
+	for i := from; i < until; i++ {
+		ids := found(d, statuses[i], v.List.Words, v.List.Sort)
+		first, last := lists[i].Pager.CutBy(x, []string{"rows", "rows", "blocked-rows"}[i], len(ids))
+		lists[i].Count, lists[i].Status = web.Thousands(len(ids)), statuses[i]
+		if err := lists[i].fill(c, x, d, ids[first:last]); err != nil {
+			return 0, err
+		}
+	}
+	v.Lists = lists[from:until]
+	return waiting, nil
+}
+
+// fill puts the members who are shown into a list: what nobody sees is not worked out.
+func (l *memberList) fill(c *web.Console, x *gin.Context, d *web.Site, ids []string) error {
+	profiles, err := store.ProfilesOf(x.Request.Context(), c.House.Reader(), d.State.ID(d.Site), ids)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		row := memberRow{ID: id, Name: d.Words.Person(id), URL: d.DoorURL("", "person:"+id), Answers: profiles[id].Answers}
+		if since := profiles[id].Since; !since.IsZero() {
+			row.Since = c.Moment(since)
+		}
+		if p := d.State.Policy.Document().Person(id); p != nil {
+			row.Address = p.Address
+		}
+		l.Rows = append(l.Rows, row)
+	}
+	return nil
 }
 
 // asking fills in those who were turned away and ask to be let in.
@@ -245,29 +296,67 @@ func (v *membersView) asking(c *web.Console, x *gin.Context, d *web.Site, asks [
 	}
 }
 
-// comments fills in what members wrote, those that wait first and then the newest; it
-// returns how many wait.
-func (v *membersView) comments(c *web.Console, x *gin.Context, d *web.Site) (held int) {
-	type said struct {
-		path string
-		store.Comment
-	}
-	var all []said
+// said is a comment with the page that it stands on.
+type said struct {
+	path string
+	store.Comment
+}
+
+// commentSorts are the orders that comments may be listed in.
+var commentSorts = []web.Choice{{ID: "", Name: "those that wait first"}, {ID: "new", Name: "the newest first"}, {ID: "old", Name: "the oldest first"}, {ID: "page", Name: "by page"}}
+
+// foundComments lists the comments of a site of a kind, with words in them, their page or
+// their author's name, in an order.
+func foundComments(d *web.Site, find, which, sort string) (all []said) {
+	find = strings.ToLower(find)
 	for path, list := range d.State.Site(d.Site).Comments {
 		for _, one := range list {
+			if which != "" && one.Status != which ||
+				find != "" && !strings.Contains(strings.ToLower(one.Text+" "+d.Words.Person(one.Person)+" "+d.State.Title(d.Site, path)), find) {
+				continue
+			}
 			all = append(all, said{path, one})
+		}
+	}
+	slices.SortFunc(all, func(a, b said) int {
+		newest := cmp.Compare(b.ID, a.ID)
+		switch sort {
+		case "new":
+			return newest
+		case "old":
+			return -newest
+		case "page":
+			return cmp.Or(cmp.Compare(a.path, b.path), newest)
+		}
+		if a.Status != b.Status && (a.Status == "held" || b.Status == "held") {
+			return map[bool]int{true: -1, false: 1}[a.Status == "held"]
+		}
+		return newest
+	})
+	return all
+}
+
+// comments fills in what members wrote, where that is shown; it returns how many wait.
+func (v *membersView) comments(c *web.Console, x *gin.Context, d *web.Site) (held int) {
+	for _, list := range d.State.Site(d.Site).Comments {
+		for _, one := range list {
 			if one.Status == "held" {
 				held++
 			}
 		}
 	}
-	slices.SortFunc(all, func(a, b said) int {
-		if a.Status != b.Status && (a.Status == "held" || b.Status == "held") {
-			return map[bool]int{true: -1, false: 1}[a.Status == "held"]
-		}
-		return cmp.Compare(b.ID, a.ID)
-	})
-	from, to := v.CommentPager.Cut(x, len(all))
+	if v.Part != partComments {
+		return held
+	}
+	for _, w := range []web.Choice{{ID: "", Name: "all"}, {ID: "held", Name: "wait to be approved"}, {ID: "shown", Name: "are shown"}} {
+		w.On = w.ID == x.Query("which")
+		v.Which = append(v.Which, w)
+	}
+	v.List = web.NewList(x, commentSorts...)
+	v.List.At = v.At + "/" + partComments
+	all := foundComments(d, v.List.Words, x.Query("which"), v.List.Sort)
+	from, to := v.List.Found(x, len(all), "comment", "comments")
+	v.List.Table(v.At+".csv", "of", "comments")
 	for _, one := range all[from:to] {
 		v.Comments = append(v.Comments, commentRow{one.ID, d.Words.Person(one.Person), d.State.Title(d.Site, one.path), one.Text, c.Moment(one.At), one.Status == "held"})
 	}
@@ -303,12 +392,26 @@ func doMember(c *web.Console, x *gin.Context) {
 	site, ctx, me := x.Param("site"), x.Request.Context(), web.Actor(x)
 	chosen := x.PostFormArray("who")
 	to := web.MembersURL(site)
+	if x.PostForm("all") == "yes" && slices.Contains(statuses, x.PostForm("status")) {
+		d, err := c.Site(x)
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		chosen = found(d, x.PostForm("status"), x.PostForm("find"), x.PostForm("sort"))
+	}
+	if seen := x.PostForm("seen"); seen != "" && seen != web.SeenMark(chosen) {
+		c.Complain(x, "The list is another by now. Look again whom it names.")
+		x.Redirect(http.StatusSeeOther, to)
+		return
+	}
 	if len(chosen) == 0 {
 		c.Complain(x, "Choose at least one of them.")
 		x.Redirect(http.StatusSeeOther, to)
 		return
 	}
 	if x.PostForm("change") == "group" {
+		x.Request.PostForm.Set("seen", web.SeenMark(chosen)) // what is shown is what is done
 		web.HouseChange(c, x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
 		return
 	}
@@ -324,8 +427,15 @@ func doMember(c *web.Console, x *gin.Context) {
 		}
 		v := web.NewChangeView(c, changeWords(c, x, change), would)
 		v.To, v.Back = web.MembersURL(site), to
-		for _, who := range chosen {
-			v.Hide("who", who)
+		if x.PostForm("all") == "yes" {
+			for _, name := range []string{"all", "status", "find", "sort"} {
+				v.Hide(name, x.PostForm(name))
+			}
+			v.Hide("seen", web.SeenMark(chosen))
+		} else {
+			for _, who := range chosen {
+				v.Hide("who", who)
+			}
 		}
 		v.Hide("change", string(change.Change))
 		v.Hide("word", change.Word)
@@ -450,62 +560,131 @@ func doAnswerAsking(c *web.Console, x *gin.Context) {
 	c.Done(x, err, c.Told(x), web.MembersURL(site)+"#asking")
 }
 
+// doModerate approves or removes a comment, or those that were ticked, or all that were
+// found; what it does to several is shown first.
 func doModerate(c *web.Console, x *gin.Context) {
-	site := x.Param("site")
-	id, err := web.ReadNumber(x.PostForm("id"))
-	if err != nil {
-		err = house.ErrNothing
-	} else {
-		err = members.ModerateComment(x.Request.Context(), c.House, web.Actor(x), site, id, x.PostForm("action") == "show")
+	site, show := x.Param("site"), x.PostForm("action") == "show"
+	to := web.AskedAgain(x, web.MembersURL(site)+"/"+partComments, "find", "which", "sort")
+	if one, err := web.ReadNumber(x.PostForm("id")); err == nil {
+		_, err := members.ModerateComments(x.Request.Context(), c.House, web.Actor(x), site, []int64{one}, show)
+		c.Done(x, err, "Applied.", to)
+		return
 	}
-	c.Done(x, err, "Applied.", web.MembersURL(site)+"/"+partComments)
-}
-
-// membersOut returns the members of a site as a table.
-func membersOut(c *web.Console, x *gin.Context) {
-	site := x.Param("site")
-	s := c.House.State()
-	profiles, err := store.Profiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
+	ids, err := commentsChosen(c, x, show)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "members-of-"+site+".csv"))
-	x.Header("Content-Type", "text/csv; charset=utf-8")
-	w := csv.NewWriter(x.Writer)
-	questions := s.Site(site).Membership.Questions
-	rows := [][]string{append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)}
-	words := words.Wording{Document: s.Policy.Document()}
-	doc := s.SiteDocument(site)
-	for _, m := range doc.Members {
-		p := profiles[m.Who]
-		row := []string{words.Person(m.Who), "", m.Status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
-		if p := words.Document.Person(m.Who); p != nil {
-			row[1] = p.Address
+	texts := make([]string, len(ids))
+	for i, id := range ids {
+		texts[i] = strconv.FormatInt(id, 10)
+	}
+	switch seen := x.PostForm("seen"); {
+	case len(ids) == 0:
+		c.Complain(x, "Choose at least one of them.")
+	case seen == "":
+		what, do := "are removed: nobody reads them any more, and they do not come back.", "Remove "
+		if show {
+			what, do = "are approved: whoever reads their pages reads them too.", "Approve "
 		}
-		if !p.Since.IsZero() {
-			row[3] = p.Since.In(s.Zone).Format("2006-01-02")
+		many := web.Count(len(ids), "comment", "comments")
+		v := &web.ChangeView{What: words.Capital(many) + " " + what, To: web.MembersURL(site) + "/comments", Back: to, Do: do + many, Nothing: true}
+		for _, name := range []string{"all", "find", "which", "sort", "action"} {
+			v.Hide(name, x.PostForm(name))
 		}
-		for _, q := range questions {
-			answer := ""
-			for _, a := range p.Answers {
-				if a.Question == q {
-					answer = a.Answer
+		if x.PostForm("all") != "yes" {
+			for _, id := range texts {
+				v.Hide("ids", id)
+			}
+		}
+		v.Hide("seen", web.SeenMark(texts))
+		p := c.SitePage(x, "Members")
+		p.View = v
+		c.Show(x, http.StatusOK, "house-change", p)
+		return
+	case seen != web.SeenMark(texts):
+		c.Complain(x, "The list is another by now. Look again what it names.")
+	default:
+		n, err := members.ModerateComments(x.Request.Context(), c.House, web.Actor(x), site, ids, show)
+		c.Done(x, err, "Applied to "+web.Count(n, "comment", "comments")+".", to)
+		return
+	}
+	x.Redirect(http.StatusSeeOther, to)
+}
+
+// commentsChosen are the comments that were ticked, or all that were found and that an
+// action is for.
+func commentsChosen(c *web.Console, x *gin.Context, show bool) (ids []int64, err error) {
+	if x.PostForm("all") != "yes" {
+		for _, text := range x.PostFormArray("ids") {
+			if id, err := web.ReadNumber(text); err == nil {
+				ids = append(ids, id)
+			}
+		}
+		return ids, nil
+	}
+	d, err := c.Site(x)
+	if err != nil {
+		return nil, err
+	}
+	for _, one := range foundComments(d, x.PostForm("find"), x.PostForm("which"), x.PostForm("sort")) {
+		if !show || one.Status == "held" {
+			ids = append(ids, one.ID)
+		}
+	}
+	return ids, nil
+}
+
+// membersOut returns what the list of members, or of comments, shows as a table.
+func membersOut(c *web.Console, x *gin.Context) {
+	d, err := c.Site(x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	l := web.NewList(x, memberSorts...)
+	if x.Query("of") == "comments" {
+		l = web.NewList(x, commentSorts...)
+		row, end := web.SendTable(x, "comments-on-"+d.Site, "Page", "Name", "When", "Status", "Text")
+		for _, one := range foundComments(d, l.Words, x.Query("which"), l.Sort) {
+			if !row(one.path, d.Words.Person(one.Person), one.At.In(d.State.Zone).Format("2006-01-02 15:04"), one.Status, one.Text) {
+				return
+			}
+		}
+		end()
+		return
+	}
+	profiles, err := store.Profiles(x.Request.Context(), c.House.Reader(), d.State.ID(d.Site))
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	questions := d.State.Site(d.Site).Membership.Questions
+	row, end := web.SendTable(x, "members-of-"+d.Site, append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)...)
+	for _, status := range statuses {
+		for _, id := range found(d, status, l.Words, l.Sort) {
+			p := profiles[id]
+			cells := []string{d.Words.Person(id), "", status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
+			if person := d.State.Policy.Document().Person(id); person != nil {
+				cells[1] = person.Address
+			}
+			if !p.Since.IsZero() {
+				cells[3] = p.Since.In(d.State.Zone).Format("2006-01-02")
+			}
+			for _, q := range questions {
+				i := slices.IndexFunc(p.Answers, func(a store.Answer) bool { return a.Question == q })
+				if i < 0 {
+					cells = append(cells, "")
+				} else {
+					cells = append(cells, p.Answers[i].Answer)
 				}
 			}
-			row = append(row, answer)
-		}
-		rows = append(rows, row)
-	}
-	for _, row := range rows {
-		for i := range row {
-			row[i] = web.Harmless(row[i])
-		}
-		if err := w.Write(row); err != nil {
-			return // whoever asked hung up
+			if !row(cells...) {
+				return
+			}
 		}
 	}
-	w.Flush()
+	end()
 }
 
 // stop shows where letters of a site are stopped, by the link at their foot.

@@ -30,12 +30,9 @@ const mostWindows = 28
 
 // sitesView lists the sites that somebody has to do with.
 type sitesView struct {
-	Query string
-	Sorts []web.Choice
-	Count string
+	List  web.List
 	Any   bool // has to do with a site at all
 	Rows  []siteRow
-	Pager web.Pager
 	Reads []readRow // where they are on no team: what they may read
 }
 
@@ -45,14 +42,14 @@ type readRow struct{ Title, Host, URL string }
 func home(c *web.Console, x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") }
 
 // siteSorts are the orders that sites may be listed in.
-var siteSorts = []struct{ id, name string }{{"", "name"}, {"open", "most open first"}, {"changes", "changes not live"}}
+var siteSorts = []web.Choice{{ID: "", Name: "by name"}, {ID: "open", Name: "most open first"}, {ID: "changes", Name: "most changes not live first"}}
 
 func sites(c *web.Console, x *gin.Context) {
 	s, me := c.House.State(), web.Actor(x)
 	at := access.At(c.House.Now())
 	p := c.Page(x, "Sites")
 	p.Here = "Sites"
-	v := &sitesView{Query: strings.TrimSpace(x.Query("q"))}
+	v := &sitesView{List: web.NewList(x, siteSorts...)}
 	p.View = v
 	mine, standing := web.MySites(c, me)
 	v.Any = len(mine) > 0
@@ -67,14 +64,13 @@ func sites(c *web.Console, x *gin.Context) {
 		return
 	}
 	web.SayOfSites(s, p, mine, standing, at)
-	want := strings.ToLower(v.Query)
+	want := strings.ToLower(v.List.Words)
 	mine = slices.DeleteFunc(mine, func(doc *access.Site) bool {
 		return !strings.Contains(strings.ToLower(doc.Title+" "+doc.Address), want)
 	})
-	sort := x.Query("sort")
 	slices.SortStableFunc(mine, func(a, b *access.Site) int {
 		byName := cmp.Compare(strings.ToLower(cmp.Or(a.Title, a.Address)), strings.ToLower(cmp.Or(b.Title, b.Address)))
-		switch sort {
+		switch v.List.Sort {
 		case "open":
 			return cmp.Or(cmp.Compare(share(standing[b.Address]), share(standing[a.Address])), byName)
 		case "changes":
@@ -82,11 +78,12 @@ func sites(c *web.Console, x *gin.Context) {
 		}
 		return byName
 	})
-	for _, o := range siteSorts {
-		v.Sorts = append(v.Sorts, web.Choice{ID: o.id, Name: o.name, On: o.id == sort})
+	if x.Query("as") == "csv" {
+		sendSites(c, x, mine, standing, at)
+		return
 	}
-	v.Count = web.Count(len(mine), "site", "sites")
-	from, to := v.Pager.Cut(x, len(mine))
+	from, to := v.List.Found(x, len(mine), "site", "sites")
+	v.List.Table("/sites", "as", "csv")
 	troubles, err := store.Troubles(x.Request.Context(), c.House.Reader(), me.Who)
 	if err != nil {
 		c.Fail(x, err)
@@ -104,6 +101,18 @@ func sites(c *web.Console, x *gin.Context) {
 		v.Rows = append(v.Rows, row)
 	}
 	c.Show(x, http.StatusOK, "sites", p)
+}
+
+// sendSites sends sites as a table.
+func sendSites(c *web.Console, x *gin.Context, list []*access.Site, standing map[string]access.Standing, at access.Instant) {
+	row, end := web.SendTable(x, "sites", "Title", "Address", "Who views it", "More", "Edition", "Search engines")
+	for _, doc := range list {
+		r := newSiteRow(c, c.House.State(), doc, standing[doc.Address], at)
+		if !row(r.Title, r.Host, r.Lead, r.Sub, r.Edition, r.Listing) {
+			return
+		}
+	}
+	end()
 }
 
 // share is how much of a site strangers can view.
@@ -143,14 +152,9 @@ func newSiteRow(c *web.Console, s *house.State, doc *access.Site, st access.Stan
 	case st.Listed > 0:
 		row.Listing = "Search engines may list " + web.Count(st.Listed, "page", "pages")
 	}
-	looks := s.Policy.Site(doc.Address).FloorPlan(&access.Visitor{}, at)
-	for _, path := range web.OrderedPaths(s, doc) {
-		if len(row.Windows) == mostWindows {
-			break
-		}
-		if i := slices.IndexFunc(looks, func(l access.Look) bool { return l.Path == path }); i >= 0 {
-			row.Windows = append(row.Windows, web.WindowOf(looks[i].Decision))
-		}
+	paths, site := web.OrderedPaths(s, doc), s.Policy.Site(doc.Address)
+	for _, path := range paths[:min(len(paths), mostWindows)] {
+		row.Windows = append(row.Windows, web.WindowOf(site.Decide(path, &access.Visitor{}, at)))
 	}
 	if st.State == "draft" {
 		row.Windows = nil

@@ -345,7 +345,8 @@ type editionsView struct {
 	Changes    int
 	Number     int // of the edition that is live, or was
 	Parts      []web.Tab
-	Pager      web.Pager
+	List       web.List
+	Search     bool // there are so many that one searches
 }
 
 type editionRow struct {
@@ -374,7 +375,22 @@ func editions(c *web.Console, x *gin.Context) {
 	if live := s.Site(site).Live; live != nil {
 		v.Number = live.Number
 	}
-	from, to := v.Pager.Cut(x, len(list))
+	v.List = web.NewList(x, web.Choice{ID: "", Name: "the newest first"}, web.Choice{ID: "old", Name: "the oldest first"})
+	v.Search = len(list) > 10
+	find := strings.ToLower(v.List.Words)
+	list = slices.DeleteFunc(list, func(e *store.Edition) bool {
+		text := fmt.Sprintf("edition %d %s %s %s", e.Number, e.Note, c.House.NameOf(e.Who), c.Moment(e.At))
+		return find != "" && !strings.Contains(strings.ToLower(text), find)
+	})
+	if v.List.Sort == "old" {
+		slices.Reverse(list)
+	}
+	if x.Query("as") == "csv" {
+		sendEditions(c, x, list)
+		return
+	}
+	v.List.Table(x.Request.URL.Path, "as", "csv")
+	from, to := v.List.Found(x, len(list), "edition", "editions")
 	for _, e := range list[from:to] {
 		row := editionRow{Number: e.Number, When: c.Moment(e.At), URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
 		row.Live = s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number
@@ -392,6 +408,17 @@ func editions(c *web.Console, x *gin.Context) {
 	}
 	p.View = v
 	c.Show(x, http.StatusOK, "editions", p)
+}
+
+// sendEditions sends editions as a table.
+func sendEditions(c *web.Console, x *gin.Context, list []*store.Edition) {
+	row, end := web.SendTable(x, "editions-of-"+x.Param("site"), "Number", "When", "Who", "Note")
+	for _, e := range list {
+		if !row(strconv.Itoa(e.Number), e.At.In(c.House.State().Zone).Format("2006-01-02 15:04"), c.House.NameOf(e.Who), e.Note) {
+			return
+		}
+	}
+	end()
 }
 
 // edition shows what going back to an edition would change.

@@ -26,9 +26,8 @@ import (
 // groupView is a group with its people, what hangs on it, and the ways into it.
 type groupView struct {
 	NoServer         bool // no mail server is set up
-	Query            string
+	List             web.List
 	Count            int // people in it
-	Pager            web.Pager
 	ID, Name, Window string
 	Steward          bool
 	Form             *web.Form
@@ -87,14 +86,23 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 	for _, id := range members {
 		is[id] = true
 	}
-	v.Query = strings.TrimSpace(x.Query("q"))
-	listed := slices.DeleteFunc(slices.Clone(doc.People), func(p access.Person) bool {
-		return !is[p.ID] || v.Query != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Address), strings.ToLower(v.Query))
-	})
+	v.List = web.NewList(x, peopleSorts...)
+	v.List.At = "/groups/" + g.ID
+	find := strings.ToLower(v.List.Words)
+	var listed []*access.Person
+	for i := range doc.People {
+		if p := &doc.People[i]; is[p.ID] && (find == "" || holds(p.Name, find) || holds(p.Address, find)) {
+			listed = append(listed, p)
+		}
+	}
 	v.Count, v.NoServer = len(members), s.Settings.Mail == nil
-	from, to := v.Pager.Cut(x, len(listed))
-	for _, p := range listed[from:to] {
-		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: slices.Contains(g.People, p.ID)}
+	from, to := v.List.Found(x, len(listed), "person", "people")
+	direct := map[string]bool{}
+	for _, id := range g.People {
+		direct[id] = true
+	}
+	for _, p := range inOrder(listed, v.List.Sort, to)[from:to] {
+		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: direct[p.ID]}
 		if a, err := access.ParseAddress(p.Address); err == nil && (s.Settings.Mail == nil || !s.Settings.Reaches(a)) {
 			account, err := accounts.Account(ctx, c.House, store.Who(p.ID))
 			if err != nil {

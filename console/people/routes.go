@@ -11,6 +11,7 @@ func routes() []web.Route {
 		web.Post("/join", web.Open, doJoin),
 		web.Get("/people", web.SignedIn, view),
 		web.Post("/people", web.Stewards, doNewPerson),
+		web.Post("/put-in-group", web.Stewards, doPutIn),
 		web.Get("/people/:person", web.Stewards, person),
 		web.Get("/people/:person/without/:group", web.Stewards, without),
 		web.Post("/people/:person", web.Stewards, doPerson),

@@ -23,12 +23,12 @@ import (
 // ledgerView is who changed what, filtered.
 type ledgerView struct {
 	At    string // the view's own address
+	List  web.List
 	Rows  []ledgerRow
 	Form  web.Form
 	Kinds []web.Choice
 	Query string
 	Whole bool // the whole house's
-	Pager web.Pager
 }
 
 type ledgerRow struct {
@@ -42,6 +42,9 @@ var ledgerKinds = map[string]string{
 	"listing": "title, details, short names", "address": "addresses", "site": "new sites", "member": "members", "house": "the house", "import": "imports",
 	"invitation": "invitations, handing over", "people": "people and groups", "team": "why people are on teams",
 }
+
+// ledgerSorts are the orders that the ledger may be listed in.
+var ledgerSorts = []web.Choice{{ID: "", Name: "the newest first"}, {ID: "old", Name: "the oldest first"}}
 
 func ledger(c *web.Console, x *gin.Context) {
 	p := c.Page(x, "Ledger")
@@ -66,10 +69,10 @@ func siteLedger(c *web.Console, x *gin.Context) {
 func ledgerFilter(c *web.Console, x *gin.Context, site string) (store.LedgerFilter, web.Form) {
 	s := c.House.State()
 	f := web.Form{Values: map[string]string{}, Wrong: house.FieldErrors{}}
-	for _, name := range []string{"site", "who", "kind", "from", "until"} {
+	for _, name := range []string{"find", "site", "who", "kind", "from", "until", "sort"} {
 		f.Values[name] = strings.TrimSpace(x.Query(name))
 	}
-	filter := store.LedgerFilter{Kind: f.Values["kind"]}
+	filter := store.LedgerFilter{Kind: f.Values["kind"], Words: f.Values["find"], Oldest: f.Values["sort"] == "old"}
 	if site = cmp.Or(site, f.Values["site"]); site != "" {
 		filter.Sites = []store.SiteID{s.ID(site)}
 	}
@@ -97,13 +100,16 @@ func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 		return
 	}
 	s := c.House.State()
-	v := &ledgerView{At: x.Request.URL.Path, Form: f, Whole: site == ""}
+	v := &ledgerView{At: x.Request.URL.Path, List: web.NewList(x, ledgerSorts...), Form: f, Whole: site == ""}
 	n, err := store.CountLedger(x.Request.Context(), c.House.Reader(), filter)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	from, to := v.Pager.Cut(x, n)
+	if len(f.Wrong) > 0 {
+		n = 0
+	}
+	from, to := v.List.Found(x, n, "entry", "entries")
 	filter.Skip, filter.Most = from, max(1, to-from)
 	entries, err := store.Ledger(x.Request.Context(), c.House.Reader(), filter)
 	if err != nil {

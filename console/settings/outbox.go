@@ -1,6 +1,7 @@
 package settings
 
 import (
+	"context"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -19,15 +20,14 @@ import (
 
 // outboxView is all mail as it was written, for stewards.
 type outboxView struct {
+	List   web.List
 	Rows   []mailRow
-	Find   string
 	States []web.Choice
 	Query  template.URL // what is looked for, to go on with
 	Mail   *mailView
 	Sends  string // what becomes of mail
 	Away   string // why no mail goes out now; "" where it does
 	Send   *sendAll
-	Pager  web.Pager
 }
 
 // sendAll sends all messages of a state.
@@ -75,7 +75,12 @@ func outbox(c *web.Console, x *gin.Context) {
 		return
 	}
 	like := store.MailsLike{Words: x.Query("find"), Status: x.Query("state")}
-	v := &outboxView{Find: like.Words}
+	if x.Query("as") == "csv" {
+		sendOutbox(c, x, like)
+		return
+	}
+	v := &outboxView{List: web.NewList(x)}
+	v.List.Table("/outbox", "as", "csv")
 	query := url.Values{}
 	for name, is := range map[string]string{"find": like.Words, "state": like.Status} {
 		if is != "" {
@@ -94,7 +99,7 @@ func outbox(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	from, to := v.Pager.Cut(x, n)
+	from, to := v.List.Found(x, n, "message", "messages")
 	list, err := store.Mails(ctx, c.House.Reader(), like, from, to-from)
 	if err == nil {
 		err = howItIsSent(c, x, v, like)
@@ -122,6 +127,23 @@ func outbox(c *web.Console, x *gin.Context) {
 	p := c.Page(x, "Outbox")
 	p.Here, p.View = "Outbox", v
 	c.Show(x, http.StatusOK, "outbox", p)
+}
+
+// sendOutbox sends what there is to say of messages as a table, the oldest first: not what
+// stands in them.
+func sendOutbox(c *web.Console, x *gin.Context, like store.MailsLike) {
+	row, end := web.SendTable(x, "outbox", "When", "To", "Subject", "What became of it", "What the mail server said")
+	ctx, zone := x.Request.Context(), c.House.State().Zone
+	err := store.EachMail(ctx, c.House.Reader(), like, func(m store.Mail) error {
+		if !row(m.At.In(zone).Format("2006-01-02 15:04"), m.Address, m.Subject, c.LetterState(&m).Short, m.Answer) {
+			return context.Canceled
+		}
+		return nil
+	})
+	if err != nil && ctx.Err() == nil {
+		panic(err) // what is said then stands at the end of what has gone out, which must not look whole
+	}
+	end()
 }
 
 func rowOf(c *web.Console, m *store.Mail) mailRow {

@@ -1,8 +1,12 @@
 package traffic
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
+	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -14,7 +18,9 @@ import (
 // everyView is the traffic of all sites beside each other.
 type everyView struct {
 	Spans   []web.Tab
+	Span    string
 	Figures []figure
+	List    web.List
 	Rows    []everyRow
 }
 
@@ -25,11 +31,19 @@ type everyRow struct {
 	Change                   string
 }
 
+// counted is a site with what was counted on it, and in the stretch of time before.
+type counted struct {
+	address, title string
+	is, was        core.Figures
+}
+
+// everySorts are the orders that sites may be listed in.
+var everySorts = []web.Choice{{ID: "", Name: "most opened first"}, {ID: "turned", Name: "most turned away first"}, {ID: "visitors", Name: "most visitors first"}, {ID: "name", Name: "by name"}}
+
 // everySite shows stewards the traffic of all sites.
 func everySite(c *web.Console, x *gin.Context) {
 	of, span := stretchAsked(c, x)
-	s := c.House.State()
-	v := &everyView{}
+	v := &everyView{Span: span, List: web.NewList(x, everySorts...)}
 	for _, sp := range spans {
 		at := "/traffic"
 		if sp.id != "" {
@@ -37,27 +51,48 @@ func everySite(c *web.Console, x *gin.Context) {
 		}
 		v.Spans = append(v.Spans, web.Tab{Name: sp.name, URL: at, On: sp.id == span})
 	}
-	var now, before core.Figures
-	most := 1
-	var opened []int
-	for _, doc := range s.Policy.Document().Sites {
-		is, err1 := app.Figures(x.Request.Context(), c.House, doc.Address, of)
-		was, err2 := app.Figures(x.Request.Context(), c.House, doc.Address, of.Before())
-		if err := errors.Join(err1, err2); err != nil {
-			c.Fail(x, err)
-			return
-		}
-		now.Opened, now.Turned, now.Visitors = now.Opened+is.Opened, now.Turned+is.Turned, now.Visitors+is.Visitors
-		before.Opened, before.Turned, before.Visitors = before.Opened+was.Opened, before.Turned+was.Turned, before.Visitors+was.Visitors
-		most = max(most, is.Opened)
-		opened = append(opened, is.Opened)
-		v.Rows = append(v.Rows, everyRow{
-			Title: s.SiteTitle(doc.Address), URL: "/sites/" + doc.Address + "/traffic", Opened: web.Thousands(is.Opened), Visitors: web.Thousands(is.Visitors), Turned: web.Thousands(is.Turned),
-			Change: changeOf(float64(is.Opened), float64(was.Opened)),
-		})
+	all, now, before, err := countedSites(c, x, of)
+	if err != nil {
+		c.Fail(x, err)
+		return
 	}
-	for i := range v.Rows {
-		v.Rows[i].Share = percent(opened[i], most)
+	most := 1
+	for _, site := range all {
+		most = max(most, site.is.Opened)
+	}
+	find := strings.ToLower(v.List.Words)
+	all = slices.DeleteFunc(all, func(site counted) bool {
+		return find != "" && !strings.Contains(strings.ToLower(site.title+" "+site.address), find)
+	})
+	slices.SortStableFunc(all, func(a, b counted) int {
+		byName := web.CompareFold(a.title, b.title)
+		switch v.List.Sort {
+		case "turned":
+			return cmp.Or(cmp.Compare(b.is.Turned, a.is.Turned), byName)
+		case "visitors":
+			return cmp.Or(cmp.Compare(b.is.Visitors, a.is.Visitors), byName)
+		case "name":
+			return byName
+		}
+		return cmp.Or(cmp.Compare(b.is.Opened, a.is.Opened), byName)
+	})
+	if x.Query("as") == "csv" {
+		row, end := web.SendTable(x, "traffic-of-sites", "Site", "Address", "Pages opened", "Visitors", "Turned away")
+		for _, site := range all {
+			if !row(site.title, site.address, strconv.Itoa(site.is.Opened), strconv.Itoa(site.is.Visitors), strconv.Itoa(site.is.Turned)) {
+				return
+			}
+		}
+		end()
+		return
+	}
+	v.List.Table("/traffic", "as", "csv")
+	from, to := v.List.Found(x, len(all), "site", "sites")
+	for _, site := range all[from:to] {
+		v.Rows = append(v.Rows, everyRow{
+			Title: site.title, URL: "/sites/" + site.address + "/traffic", Opened: web.Thousands(site.is.Opened), Visitors: web.Thousands(site.is.Visitors), Turned: web.Thousands(site.is.Turned),
+			Change: changeOf(float64(site.is.Opened), float64(site.was.Opened)), Share: percent(site.is.Opened, most),
+		})
 	}
 	for _, f := range figuresOf(&now, &before) {
 		if f.Text == "pages opened" || f.Text == "visitors" || f.Text == "turned away" {
@@ -67,4 +102,25 @@ func everySite(c *web.Console, x *gin.Context) {
 	p := c.HousePage(x, "Traffic")
 	p.View = v
 	c.Show(x, http.StatusOK, "every-site", p)
+}
+
+// countedSites returns every site with what was counted on it in a stretch of time and in the
+// one before, and both added up.
+func countedSites(c *web.Console, x *gin.Context, of app.Stretch) (all []counted, now, before core.Figures, err error) {
+	is, err1 := app.FiguresOfSites(x.Request.Context(), c.House, of)
+	was, err2 := app.FiguresOfSites(x.Request.Context(), c.House, of.Before())
+	s := c.House.State()
+	for _, doc := range s.Policy.Document().Sites {
+		site := counted{address: doc.Address, title: s.SiteTitle(doc.Address)}
+		if f := is[s.ID(doc.Address)]; f != nil {
+			site.is = *f
+		}
+		if f := was[s.ID(doc.Address)]; f != nil {
+			site.was = *f
+		}
+		now.Opened, now.Turned, now.Visitors = now.Opened+site.is.Opened, now.Turned+site.is.Turned, now.Visitors+site.is.Visitors
+		before.Opened, before.Turned, before.Visitors = before.Opened+site.was.Opened, before.Turned+site.was.Turned, before.Visitors+site.was.Visitors
+		all = append(all, site)
+	}
+	return all, now, before, errors.Join(err1, err2)
 }

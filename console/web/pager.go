@@ -20,11 +20,16 @@ func (p *Pager) Cut(x *gin.Context, of int) (from, to int) { return p.CutBy(x, "
 
 // CutBy is Cut for a list whose page the request names by a word of its own.
 func (p *Pager) CutBy(x *gin.Context, name string, of int) (from, to int) {
-	p.Of, p.Pages = of, (of+MostRows-1)/MostRows
+	return p.CutInto(x, name, of, MostRows)
+}
+
+// CutInto is CutBy for a list with another number of rows on a page.
+func (p *Pager) CutInto(x *gin.Context, name string, of, most int) (from, to int) {
+	p.Of, p.Pages = of, (of+most-1)/most
 	page, _ := strconv.Atoi(x.Query(name))
 	page = min(max(page, 1), max(p.Pages, 1))
-	from = (page - 1) * MostRows
-	to = min(from+MostRows, of)
+	from = (page - 1) * most
+	to = min(from+most, of)
 	p.From, p.To = from+1, to
 	at := func(n int) string {
 		q := x.Request.URL.Query()

@@ -61,7 +61,9 @@ func TestALargeTreeIsOpenedByBranches(t *testing.T) {
 		t.Errorf("%d of %d pages are reached", len(seen), len(paths))
 	}
 	title := func(path string) string { return "Page " + path }
-	row := func(path string, depth int) PlanRow { return PlanRow{Title: title(path), Page: path, Depth: depth, URL: path} }
+	row := func(path string, depth int) PlanRow {
+		return PlanRow{Title: title(path), Page: path, Depth: depth, URL: path}
+	}
 	found := tree.View(TreeAsked{Words: " PAGE /p59/Q5"}, "/at?page=%2Fp1", "/p1", title, row)
 	if len(found.Rows) != 20 || found.Rows[0].Page != "/p59/q5" || found.Find.Keeps[0].Name != "/p1" {
 		t.Errorf("%d found, %+v", len(found.Rows), found.Find)
