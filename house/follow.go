@@ -18,6 +18,8 @@ type follows struct {
 	unmail  map[store.Who][]string
 	dropped map[store.Who]string // who is gone, with the name that what they did stays told under
 	gone    map[store.Who]bool   // of the moved: what signed them in has ended
+
+	commented []store.SiteID // the sites with comments by those who are moved or dropped
 }
 
 // followPeople works that out between two documents. becomes are people who turn
@@ -27,16 +29,13 @@ func followPeople(before, after *access.Document, becomes map[string]string) *fo
 	if len(before.People) > 0 && len(before.People) == len(after.People) && &before.People[0] == &after.People[0] {
 		return f
 	}
-	was := make(map[string]*access.Person, len(before.People))
-	for i := range before.People {
-		was[before.People[i].ID] = &before.People[i]
-	}
+	was, now := differing(before.People, after.People)
 	for from, to := range becomes {
 		f.moved = append(f.moved, [2]store.Who{store.Who(from), store.Who(to)})
 		f.ended = append(f.ended, store.Who(from))
-		f.unmail[store.Who(from)] = append(f.unmail[store.Who(from)], parts.Canonical(was[from].Address))
+		f.unmail[store.Who(from)] = append(f.unmail[store.Who(from)], parts.Canonical(before.Person(from).Address))
 	}
-	for _, p := range after.People {
+	for _, p := range now {
 		who, old := store.Who(p.ID), was[p.ID]
 		delete(was, p.ID)
 		if old != nil && old.Equal(p) {
@@ -66,6 +65,30 @@ func followPeople(before, after *access.Document, becomes map[string]string) *fo
 	return f
 }
 
+// differing returns those people of two lists who do not stand in both alike: before by id,
+// and after.
+func differing(before, after []access.Person) (was map[string]*access.Person, now []access.Person) {
+	was = map[string]*access.Person{}
+	compare := func(i, j int) {
+		if !before[i].Equal(after[j]) {
+			was[before[i].ID], now = &before[i], append(now, after[j])
+		}
+	}
+	first, i, j := 0, len(before), len(after)
+	for first < min(i, j) && before[first].ID == after[first].ID {
+		compare(first, first)
+		first++
+	}
+	for first < min(i, j) && before[i-1].ID == after[j-1].ID {
+		i, j = i-1, j-1
+		compare(i, j)
+	}
+	for n := first; n < i; n++ {
+		was[before[n].ID] = &before[n]
+	}
+	return was, append(now, after[first:j]...)
+}
+
 // few is how many people are looked up one by one: of a roster's thousands it is
 // first asked of whom anything is kept at all.
 const few = 8
@@ -88,6 +111,14 @@ func (f *follows) leaveOut(ctx context.Context, tx store.Queryer) error {
 // write carries it out in the transaction of the change.
 func (f *follows) write(ctx context.Context, tx store.Queryer) error {
 	if err := f.leaveOut(ctx, tx); err != nil {
+		return err
+	}
+	var authors []store.Who
+	for _, m := range f.moved {
+		authors = append(authors, m[0], m[1])
+	}
+	var err error
+	if f.commented, err = store.CommentedBy(ctx, tx, slices.AppendSeq(authors, maps.Keys(f.dropped))); err != nil {
 		return err
 	}
 	for who, addresses := range f.unmail {

@@ -106,10 +106,11 @@ func (tx *Tx) save(doc *access.Document) error {
 		return err
 	}
 	tx.After(func() { follow.hold(tx.house) })
-	if len(follow.moved)+len(follow.dropped) > 0 && !tx.anew { // comments are by people
-		for id := range tx.was.sites {
-			tx.Renew(id, Comments)
-		}
+	if tx.anew {
+		return nil
+	}
+	for _, id := range follow.commented { // comments are by people
+		tx.Renew(id, Comments)
 	}
 	return nil
 }

@@ -148,6 +148,18 @@ func ShownComments(ctx context.Context, q Reader, site SiteID) ([]Comment, error
 	return comments(ctx, q, `status <> 'removed' AND site = ?`, site)
 }
 
+// CommentedBy returns the sites on which some people wrote comments.
+func CommentedBy(ctx context.Context, q Reader, people []Who) ([]SiteID, error) {
+	if len(people) == 0 {
+		return nil, nil
+	}
+	ids, err := json.Marshal(people)
+	if err != nil {
+		return nil, err
+	}
+	return collect(ctx, q, scanText[SiteID], `SELECT DISTINCT site FROM comments WHERE person IN (SELECT value FROM json_each(?))`, string(ids))
+}
+
 // FindComment reads a comment of a site; nil where there is none.
 func FindComment(ctx context.Context, q Reader, site SiteID, id int64) (*Comment, error) {
 	list, err := comments(ctx, q, `site = ? AND id = ?`, site, id)

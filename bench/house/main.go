@@ -9,11 +9,13 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"runtime/metrics"
 	"runtime/pprof"
 	"strings"
 	"syscall"
 	"time"
 
+	"velada/gate"
 	"velada/post"
 )
 
@@ -28,6 +30,7 @@ func main() {
 	profile := flag.String("profile", "", "file for a CPU profile of what is measured")
 	flag.Parse()
 	runtime.GOMAXPROCS(2)
+	gate.CollectSeldom() // as the server does
 	var rows []string
 	by := map[string]map[string]figures{}
 	names := strings.Split(*only, ",")
@@ -94,11 +97,14 @@ func heap() uint64 {
 	return m.HeapInuse
 }
 
-// cpu is the time that the process has used.
+// cpu is the time that the process has used, but what the collector took of processors that
+// had nothing else to do.
 func cpu() time.Duration {
 	var u syscall.Rusage
 	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &u); err != nil {
 		panic(err) // it is always there
 	}
-	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+	idle := []metrics.Sample{{Name: "/cpu/classes/gc/mark/idle:cpu-seconds"}}
+	metrics.Read(idle)
+	return time.Duration(u.Utime.Nano()+u.Stime.Nano()) - time.Duration(idle[0].Value.Float64()*float64(time.Second))
 }

@@ -16,13 +16,13 @@ func (b *bench) measures() []measured {
 	}
 	for _, path := range []string{
 		"/sites", "/people", "/people?find=Ada", "/groups/g0", "/house-rules", "/rounds", "/calendar", "/ledger", "/ledger?as=csv", "/outbox", "/outbox?find=Letter+77",
-		"/settings", "/account", "/notices", "/new-site", "/traffic",
+		"/settings", "/account", "/notices", "/new-site", "/traffic", "/people?sort=name", "/people?as=csv", "/sites?sort=open", "/ledger?find=number+77", "/ledger?rows=900000", "/outbox?rows=900000",
 	} {
 		view(path)
 	}
 	list = append(list, measured{"view /people/…", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodGet, "/people/"+someone, nil) }, http.StatusOK})
 	for _, path := range []string{
-		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages/page-1", "/publish", "/editions", "/team", "/members", "/members?as=csv", "/traffic", "/calendar", "/ledger", "/settings", "/rehearsal",
+		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages/page-1", "/publish", "/editions", "/team", "/members", "/members/list", "/members/list?sort=name", "/members/comments", "/members.csv", "/sightlines/rows?from=250", "/sightlines?fold=none", "/sightlines.csv", "/door?pages=1999", "/passes?pass=new", "/holding", "/look", "/archives", "/traffic", "/calendar", "/ledger", "/settings", "/rehearsal",
 	} {
 		view("/sites/" + largeSite + path)
 	}

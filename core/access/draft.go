@@ -42,6 +42,12 @@ func (d *Document) Share(earlier *Document) {
 	}
 	if slices.EqualFunc(d.Groups, earlier.Groups, Group.Equal) {
 		d.Groups = earlier.Groups
+	} else {
+		for i := range min(len(d.Groups), len(earlier.Groups)) {
+			if slices.Equal(d.Groups[i].People, earlier.Groups[i].People) {
+				d.Groups[i].People = earlier.Groups[i].People
+			}
+		}
 	}
 	if slices.EqualFunc(d.Rules, earlier.Rules, HouseRule.Equal) {
 		d.Rules = earlier.Rules

@@ -42,21 +42,40 @@ type rawGroup struct {
 	inner   []int
 }
 
-func compileGroups(groups []Group, r *roster) []*group {
+// listed is whom a group lists, by their ids.
+type listed struct {
+	ids []string
+	set people
+}
+
+// whomListed returns whom a group lists, which may be known from house sets near these.
+func whomListed(g *Group, at int, r *roster, near *houseSets) listed {
+	if near != nil && at < len(near.listed) && r.numbersAs(near.people) {
+		if known := near.listed[at]; sameSlice(known.ids, g.People) {
+			return known
+		}
+	}
+	list := make([]uint32, 0, len(g.People))
+	for _, id := range g.People {
+		list = append(list, r.byID[id]...)
+	}
+	slices.Sort(list)
+	return listed{g.People, roaring.BitmapOf(list...)}
+}
+
+func compileGroups(groups []Group, r *roster, near *houseSets) ([]*group, []listed) {
 	index := make(map[string]int, len(groups))
 	for i, g := range groups {
 		index[g.ID] = i
 	}
-	raw := make([]rawGroup, len(groups))
+	raw, whom := make([]rawGroup, len(groups)), make([]listed, len(groups))
 	for i, g := range groups {
 		raw[i] = rawGroup{win: newWindow(g.From, g.Until), domains: parsePatterns(g.Domains)}
-		raw[i].direct = r.at(raw[i].domains)
-		list := make([]uint32, 0, len(g.People))
-		for _, id := range g.People {
-			list = append(list, r.byID[id]...)
+		whom[i] = whomListed(&groups[i], i, r, near)
+		raw[i].direct = whom[i].set
+		if len(raw[i].domains) > 0 {
+			raw[i].direct = roaring.Or(whom[i].set, r.at(raw[i].domains))
 		}
-		slices.Sort(list)
-		raw[i].direct.Or(roaring.BitmapOf(list...))
 		for _, inner := range g.Groups {
 			raw[i].inner = append(raw[i].inner, index[inner])
 		}
@@ -65,7 +84,7 @@ func compileGroups(groups []Group, r *roster) []*group {
 	for i := range groups {
 		compiled[i] = resolveGroup(&groups[i], i, raw)
 	}
-	return compiled
+	return compiled, whom
 }
 
 func resolveGroup(doc *Group, start int, raw []rawGroup) *group {

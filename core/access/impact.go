@@ -111,7 +111,7 @@ func sameOrder(before, after *Policy) (*Policy, *Policy) {
 		for _, p := range after.doc.People[n:] {
 			order = append(order, Person{ID: p.ID, Name: p.Name, Address: p.Address})
 		}
-		return compile(before.doc, extended(before.people, order, n), nil), after
+		return compile(before.doc, extended(before.people, order, n), nil, before), after
 	}
 	order := slices.Clone(before.doc.People)
 	for _, p := range after.doc.People {
@@ -119,7 +119,7 @@ func sameOrder(before, after *Policy) (*Policy, *Policy) {
 			order = append(order, p)
 		}
 	}
-	return compile(before.doc, newRoster(before.doc.People, order, before.people), nil), compile(after.doc, newRoster(after.doc.People, order, after.people), nil)
+	return compile(before.doc, newRoster(before.doc.People, order, before.people), nil, nil), compile(after.doc, newRoster(after.doc.People, order, after.people), nil, nil)
 }
 
 // impactBetween compares one policy at one instant with another at another;
@@ -132,9 +132,13 @@ func impactBetween(before *Policy, t1 Instant, after *Policy, t2 Instant, at Ins
 		addresses = slices.Sorted(maps.Keys(all))
 	}
 	impact := Impact{At: at, Sites: []SiteImpact{}}
+	var few *touched
+	if t1 == t2 && before != after {
+		few = touchedBetween(before, after)
+	}
 	for _, address := range addresses {
 		b, a := before.sites[address], after.sites[address]
-		if a == b && t1 == t2 {
+		if a == b && t1 == t2 || few.leaves(b, a, at) {
 			continue
 		}
 		c := comparison{

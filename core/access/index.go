@@ -18,6 +18,13 @@ func (d *Document) Person(id string) *Person {
 			return nil
 		}
 	}
+	if d.people != nil { // of a copy that is written in, people mostly stand where they stood
+		for _, i := range d.people.byID[id] {
+			if int(i) < len(d.People) && d.People[i].ID == id {
+				return &d.People[i]
+			}
+		}
+	}
 	if i := slices.IndexFunc(d.People, func(p Person) bool { return p.ID == id }); i >= 0 {
 		return &d.People[i]
 	}

@@ -28,6 +28,7 @@ type houseSets struct {
 	marks      []personMark // by index: the same of each, for one look
 	groups     []*group
 	groupByID  map[string]*group
+	listed     []listed // by group
 	rules      []rule
 	zone       *time.Location // for telling instants
 }
@@ -40,13 +41,13 @@ func Compile(doc *Document, earlier *Policy) (*Policy, error) {
 		return nil, err
 	}
 	if earlier != nil && samePeople(doc.People, earlier.doc.People) && earlier.people.absent.IsEmpty() {
-		return compile(doc, earlier.people, earlier), nil
+		return compile(doc, earlier.people, earlier, earlier), nil
 	}
 	var read *roster
 	if earlier != nil {
 		read = earlier.people
 	}
-	return compile(doc, newRoster(doc.People, doc.People, read), nil), nil
+	return compile(doc, newRoster(doc.People, doc.People, read), nil, earlier), nil
 }
 
 // Replace compiles the document that differs from the Policy's in one site
@@ -72,7 +73,7 @@ func (p *Policy) Replace(site *Site) (*Policy, error) {
 	if err := problems(v.found); err != nil {
 		return nil, err
 	}
-	return compile(&doc, p.people, p), nil
+	return compile(&doc, p.people, p, p), nil
 }
 
 func idsOf[T any](m map[string]T) map[string]bool {
@@ -83,7 +84,9 @@ func idsOf[T any](m map[string]T) map[string]bool {
 	return ids
 }
 
-func compile(doc *Document, people *roster, earlier *Policy) *Policy {
+// compile compiles a valid document. Of earlier, over the same people, what did not change is
+// taken as it is; of near, over people who are numbered alike, whom groups list.
+func compile(doc *Document, people *roster, earlier, near *Policy) *Policy {
 	doc.index(people)
 	p := &Policy{doc: doc, sites: make(map[string]*CompiledSite, len(doc.Sites))}
 	same := earlier != nil && doc.House.Zone == earlier.doc.House.Zone && slices.Equal(doc.House.Domains, earlier.doc.House.Domains) &&
@@ -91,7 +94,11 @@ func compile(doc *Document, people *roster, earlier *Policy) *Policy {
 	if same {
 		p.houseSets = earlier.houseSets
 	} else {
-		p.houseSets = compileHouse(doc, people)
+		var sets *houseSets
+		if near != nil {
+			sets = near.houseSets
+		}
+		p.houseSets = compileHouse(doc, people, sets)
 	}
 	for _, s := range doc.Sites {
 		var before *CompiledSite
@@ -116,7 +123,7 @@ const (
 	inHouse
 )
 
-func compileHouse(doc *Document, people *roster) *houseSets {
+func compileHouse(doc *Document, people *roster, near *houseSets) *houseSets {
 	h := &houseSets{people: people, stewards: roaring.New(), blocked: roaring.New(), groupByID: make(map[string]*group, len(doc.Groups))}
 	for i := range people.entries {
 		j, ok := people.known(uint32(i))
@@ -135,7 +142,7 @@ func compileHouse(doc *Document, people *roster) *houseSets {
 			h.marks[it.Next()] |= bit
 		}
 	}
-	h.groups = compileGroups(doc.Groups, people)
+	h.groups, h.listed = compileGroups(doc.Groups, people, near)
 	for _, g := range h.groups {
 		h.groupByID[g.id] = g
 	}

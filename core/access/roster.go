@@ -21,6 +21,17 @@ type roster struct {
 	byKey    map[Address]uint32  // of this document, by former addresses too
 	byDomain map[string]people   // everyone in the roster
 	everyone people
+
+	line  *numbering // shared with the rosters that this one was extended from
+	alien bool       // somebody absent goes by an id of this document, or an id stands twice
+}
+
+// numbering is what rosters have in common in which whoever is in both has the same number.
+type numbering struct{ _ byte }
+
+// numbersAs reports whether whoever is of an earlier roster has the same numbers in this one.
+func (r *roster) numbersAs(earlier *roster) bool {
+	return r == earlier || r.line == earlier.line && !r.alien && !earlier.alien && len(r.entries) >= len(earlier.entries)
 }
 
 // extended is the roster of own people that begin as those of an earlier one, absent of which are
@@ -29,11 +40,18 @@ func extended(earlier *roster, order []Person, own int) *roster {
 	if earlier == nil || !earlier.absent.IsEmpty() || len(order) < len(earlier.entries) || own < len(earlier.entries) || !beginsAs(order, earlier.entries) {
 		return nil
 	}
-	r := &roster{entries: order, address: slices.Clone(earlier.address), absent: roaring.New(), byID: earlier.byID, byKey: earlier.byKey, byDomain: earlier.byDomain, everyone: earlier.everyone}
+	r := &roster{entries: order, address: slices.Clone(earlier.address), absent: roaring.New(), byID: earlier.byID, byKey: earlier.byKey, byDomain: earlier.byDomain, everyone: earlier.everyone, line: earlier.line, alien: earlier.alien}
 	if len(order) == len(earlier.entries) {
 		return r
 	}
-	r.byID, r.byKey, r.byDomain, r.everyone = maps.Clone(r.byID), maps.Clone(r.byKey), maps.Clone(r.byDomain), r.everyone.Clone()
+	r.byDomain, r.everyone = maps.Clone(r.byDomain), r.everyone.Clone()
+	if own > len(earlier.entries) || slices.ContainsFunc(order[own:], func(p Person) bool {
+		address, _ := ParseAddress(p.Address) // validated before
+		_, taken := r.byKey[address]
+		return taken
+	}) { // else nobody new goes by an id or an address of this document
+		r.byID, r.byKey = maps.Clone(r.byID), maps.Clone(r.byKey)
+	}
 	r.absent.AddRange(uint64(own), uint64(len(order)))
 	r.everyone.AddRange(0, uint64(len(order)))
 	fresh := map[string]bool{} // domains whose set is this roster's own
@@ -52,6 +70,7 @@ func extended(earlier *roster, order []Person, own int) *roster {
 		if n >= own {
 			continue
 		}
+		r.alien = r.alien || len(r.byID[p.ID]) > 0
 		r.byID[p.ID] = append(slices.Clip(r.byID[p.ID]), i)
 		r.byKey[address] = i
 		for _, former := range p.Former {
@@ -80,7 +99,7 @@ func (r *roster) placeAbsent() {
 		i := it.Next()
 		if j, ok := r.byKey[r.address[i]]; ok {
 			id := r.entries[j].ID
-			r.byID[id] = append(slices.Clip(r.byID[id]), i)
+			r.byID[id], r.alien = append(slices.Clip(r.byID[id]), i), true
 		}
 	}
 }
@@ -96,7 +115,7 @@ func newRoster(own []Person, order []Person, earlier *roster) *roster {
 	r := &roster{
 		entries: order, address: make([]Address, len(order)), absent: roaring.New(),
 		byID: make(map[string][]uint32, len(own)), byKey: make(map[Address]uint32, len(own)), byDomain: map[string]people{},
-		everyone: roaring.New(),
+		everyone: roaring.New(), line: &numbering{},
 	}
 	r.everyone.AddRange(0, uint64(len(order)))
 	mine := own

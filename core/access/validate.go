@@ -36,6 +36,7 @@ type validator struct {
 	found   []found
 	people  func(id string) bool // whether there is somebody of an id
 	valid   []Group              // of an earlier document, whose people are all there
+	sound   map[*Site]bool       // of that document, whose people and groups are all there
 	groups  map[string]bool
 	sites   map[string]*Site
 	siteIDs map[string]map[string]bool // of the site at hand: "pass", "link"
@@ -68,6 +69,12 @@ func validate(doc *Document, earlier *Policy) []found {
 		v.valid = earlier.doc.Groups
 	}
 	v.groupList(root.field("groups"))
+	if v.valid != nil && !slices.ContainsFunc(v.valid, func(g Group) bool { return !v.groups[g.ID] }) {
+		v.sound = make(map[*Site]bool, len(earlier.doc.Sites))
+		for _, s := range earlier.doc.Sites {
+			v.sound[s] = true
+		}
+	}
 	for i, s := range doc.Sites {
 		at := root.field("sites").at(i).field("address")
 		if !validSite.MatchString(s.Address) {
@@ -79,7 +86,9 @@ func validate(doc *Document, earlier *Policy) []found {
 	}
 	v.rules(root.field("rules"))
 	for i, s := range doc.Sites {
-		v.site(s, root.field("sites").at(i))
+		if !v.sound[s] { // what a site names is of itself, of the people and of the groups
+			v.site(s, root.field("sites").at(i))
+		}
 	}
 	v.promises(root.field("promises"))
 	return v.found

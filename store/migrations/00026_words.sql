@@ -27,8 +27,10 @@ CREATE TRIGGER mails_words_changed AFTER UPDATE OF address, subject ON mails BEG
 END;
 -- +goose StatementEnd
 CREATE INDEX mails_status ON mails (status, id);
+CREATE INDEX comments_person ON comments (person, site);
 
 -- +goose Down
+DROP INDEX comments_person;
 DROP INDEX mails_status;
 DROP TRIGGER mails_words_changed;
 DROP TRIGGER mails_words_gone;
