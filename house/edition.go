@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"velada/core/access"
@@ -36,7 +37,7 @@ type LivePage struct {
 	listing         bool
 	Changed         time.Time // when what it says was changed last; zero in a working copy
 	mark            [16]byte  // of what it says
-	html            *string   // of a working copy, which is not stored
+	html            func() (string, error) // of a working copy, which is not stored
 }
 
 // LiveFile is a picture or another file of the live edition.
@@ -173,16 +174,16 @@ func markOf(text string) (mark [16]byte) {
 }
 
 // NewLiveEdition returns an edition as visitors see it. Where it is not stored, as a
-// working copy is not, what its pages say is kept with it.
-func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
+// working copy is not, render renders what a page says when that is asked for; else it is nil.
+func NewLiveEdition(e *store.Edition, render func(p store.Page) (string, error)) *LiveEdition {
 	l := &LiveEdition{
 		Site: e.Site, Number: e.Number, At: e.At, Pages: make(map[string]*LivePage, len(e.Pages)),
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
-	for i, p := range e.Pages {
+	for _, p := range e.Pages {
 		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, Changed: p.Changed, mark: markOf(p.Mark)}
-		if !stored {
-			page.html = &e.Pages[i].HTML
+		if render != nil {
+			page.html = sync.OnceValues(func() (string, error) { return render(p) })
 		}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
 		if p.File != "" {
@@ -204,7 +205,7 @@ func NewLiveEdition(e *store.Edition, stored bool) *LiveEdition {
 // PageHTML is what a page of an edition says: sanitised HTML.
 func (h *House) PageHTML(ctx context.Context, e *LiveEdition, p *LivePage) (string, error) {
 	if p.html != nil {
-		return *p.html, nil
+		return p.html()
 	}
 	data, err := h.texts.get(fmt.Sprintf("%s %d %s", e.Site, e.Number, p.Path), func() ([]byte, error) {
 		html, err := store.PageHTML(ctx, h.db, e.Site, e.Number, p.Path)

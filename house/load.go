@@ -178,7 +178,7 @@ func readEditions(parts Parts) func(context.Context, store.Reader, store.SiteID,
 				return err
 			}
 			for id, e := range live {
-				of(id).Live = NewLiveEdition(e, true)
+				of(id).Live = NewLiveEdition(e, nil)
 			}
 			moved, err := store.MovedPages(ctx, q, only)
 			if err != nil {

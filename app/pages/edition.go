@@ -44,26 +44,42 @@ func placed(pages []store.Page) func(p store.Page) content.Place {
 	}
 }
 
-func renderPages(ctx context.Context, pages []store.Page) error {
+// rendering returns what renders the pages of an edition.
+func rendering(pages []store.Page) func(p store.Page) (string, error) {
 	place := placed(pages)
+	return func(p store.Page) (string, error) {
+		if p.Kind == "html" { // served in a sandbox that runs nothing
+			return p.Body, nil
+		}
+		html, err := content.RenderAt(p.Body, place(p))
+		if err != nil {
+			return "", fmt.Errorf("%s: %w", p.Path, err)
+		}
+		return html, nil
+	}
+}
+
+func renderPages(ctx context.Context, pages []store.Page) (err error) {
+	nameAll(pages)
+	render := rendering(pages)
 	for i := range pages {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
+		if pages[i].HTML, err = render(pages[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// nameAll puts an id to pages that have none.
+func nameAll(pages []store.Page) {
+	for i := range pages {
 		if pages[i].ID == "" {
 			pages[i].ID = identity.Token()[:16]
 		}
-		if pages[i].Kind == "html" { // served in a sandbox that runs nothing
-			pages[i].HTML = pages[i].Body
-			continue
-		}
-		html, err := content.RenderAt(pages[i].Body, place(pages[i]))
-		if err != nil {
-			return fmt.Errorf("%s: %w", pages[i].Path, err)
-		}
-		pages[i].HTML = html
 	}
-	return nil
 }
 
 // withPages is the site as it is once just these pages are live. Doors, passes,

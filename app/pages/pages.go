@@ -348,22 +348,19 @@ func DropFile(ctx context.Context, h *house.House, a house.Actor, site, at strin
 	})
 }
 
-// WorkingEdition is the working copy as an edition that is not published, to be
-// looked at.
-func WorkingEdition(ctx context.Context, h *house.House, site string) (*house.LiveEdition, []store.Page, error) {
-	pages, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID(site))
+// WorkingEdition is the working copy of a site as visitors would meet it, and the policy as it
+// would be once it is live.
+func WorkingEdition(ctx context.Context, h *house.House, site string) (*house.LiveEdition, *access.Policy, error) {
+	e, err := workingAsEdition(ctx, h, site)
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := renderPages(ctx, pages); err != nil {
-		return nil, nil, err
-	}
-	files, err := store.WorkingFiles(ctx, h.Reader(), h.SiteID(site))
+	then, err := withEdition(h.State(), site, e)
 	if err != nil {
 		return nil, nil, err
 	}
-	e := house.NewLiveEdition(&store.Edition{Site: h.SiteID(site), Pages: pages, Files: keepTables(pages, files)}, false)
-	return e, pages, nil
+	nameAll(e.Pages)
+	return house.NewLiveEdition(e, rendering(e.Pages)), then, nil
 }
 
 // FileName makes a name that stands in an address from that of a file.

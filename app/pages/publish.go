@@ -73,17 +73,21 @@ func PlanPublication(ctx context.Context, h *house.House, site string) (*Publica
 	return plan(ctx, h, site, e, true)
 }
 
-// DraftPolicy is the policy as it would be once the working copy of a site is live.
-func DraftPolicy(ctx context.Context, h *house.House, site string) (*access.Policy, error) {
-	e, err := workingAsEdition(ctx, h, site)
-	if err != nil {
-		return nil, err
+// withEdition is the policy as it would be once an edition of a site is live.
+func withEdition(s *house.State, site string, e *store.Edition) (*access.Policy, error) {
+	doc := s.SiteDocument(site)
+	if doc == nil {
+		return nil, house.ErrNoSite
 	}
-	p, err := plan(ctx, h, site, e, false)
-	if err != nil {
-		return nil, err
+	moves := map[string]string{}
+	for _, page := range e.Pages {
+		if was := s.Site(site).Live.ByID(page.ID); was != nil && was.Path != page.Path {
+			moves[was.Path] = page.Path
+		}
 	}
-	return p.Then, nil
+	e.Files = keepTables(e.Pages, e.Files)
+	next, _ := moveParts(withPages(stoodAt(doc, moves), e.Pages), moves)
+	return s.Policy.Replace(next)
 }
 
 // workingAsEdition reads the working copy of a site as its next edition.

@@ -38,6 +38,8 @@ type accountView struct {
 	Browsers      []browserRow
 	Offers        []*teams.Offer
 	Sites         []web.MySite
+	Others        []web.MySite // what a steward may do everything on, some
+	OtherCount    int
 }
 
 type keyOfMine struct{ ID, Name, When string }
@@ -100,11 +102,21 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 	for _, b := range browsers {
 		v.Browsers = append(v.Browsers, browserRow{b.ID, b.Device, b.How, c.Moment(b.Began), c.Moment(b.Used), b.ID == here})
 	}
-	v.Offers, v.Sites = offers, web.SitesOf(c, me)
+	v.Offers = offers
+	for _, site := range web.SitesOf(c, me) {
+		if len(site.Entries) > 0 {
+			v.Sites = append(v.Sites, site)
+		} else if v.OtherCount++; len(v.Others) < mostOthers {
+			v.Others = append(v.Others, site)
+		}
+	}
 	p := c.Page(x, "Your account")
 	p.Here, p.View = "Account", v
 	c.Show(x, status, "account", p)
 }
+
+// mostOthers is how many sites a steward is shown that they are not on the team of.
+const mostOthers = 20
 
 func doAccount(c *web.Console, x *gin.Context) {
 	f := web.Typed(x, "name")

@@ -23,20 +23,21 @@ import (
 // holdingView sets the holding page: whether it stands, who walks past, and what it says.
 type holdingView struct {
 	*doorView
-	Up      *web.Form
-	Exempt  []web.Choice
-	Words   *web.Form
-	Designs []web.Choice
-	Picture bool
-	Frame   string
-	Width   string
-	Widths  []web.Chip
-	Search  string   // what search engines conclude
-	Meets   string   // whom it does not stand before
-	Times   string   // how it comes again
-	Dates   []string // the next on which it does
-	Part    string   // "", past or words
-	Parts   []web.Tab
+	Up        *web.Form
+	Exempt    []web.Choice
+	MorePages bool // not all pages are listed there
+	Words     *web.Form
+	Designs   []web.Choice
+	Picture   bool
+	Frame     string
+	Width     string
+	Widths    []web.Chip
+	Search    string   // what search engines conclude
+	Meets     string   // whom it does not stand before
+	Times     string   // how it comes again
+	Dates     []string // the next on which it does
+	Part      string   // "", past or words
+	Parts     []web.Tab
 
 	KindChoices, Repeats []web.Choice
 }
@@ -99,8 +100,12 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 			v.Up.Values["repeat"], v.Up.Values["every"], v.Up.Values["last"] = r.Unit, strconv.Itoa(r.Every), d.Local(r.Until)
 		}
 	}
-	for _, path := range web.NewTree(web.OrderedPaths(d.State, d.Then)).Order {
-		v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: slices.Contains(h.Exempt, path)})
+	paths := web.NewTree(web.OrderedPaths(d.State, d.Then)).Order
+	v.MorePages = len(paths) > mostExempt
+	for i, path := range paths {
+		if on := slices.Contains(h.Exempt, path); on || i < mostExempt {
+			v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: on})
+		}
 	}
 	written := doors.HoldingPage(d.State, d.Site)
 	if v.Words == nil {
@@ -197,17 +202,29 @@ func holdingPassed(d *web.Site) string {
 	return words.Capital(who+rest) + " now."
 }
 
+// mostExempt is how many pages are listed that can stay open; of more one types the path.
+const mostExempt = 100
+
 // doHolding rehearses whether the holding page stands, when, and which pages
 // stay reachable.
 func doHolding(c *web.Console, x *gin.Context) {
 	f := web.Typed(x, "stands", "kind", "from", "until", "repeat", "every", "last")
 	from, until := f.Window(c.House.State().Zone)
 	repeat := repeatAsked(&f, from, until, c.House.State().Zone)
+	exempt := slices.DeleteFunc(x.PostFormArray("exempt"), func(path string) bool { return path == "" })
+	if more := strings.TrimSpace(x.PostForm("exempt_more")); more != "" {
+		f.Values["exempt_more"] = more
+		path, err := access.DocumentPath(more)
+		if err != nil {
+			f.Wrong["exempt_more"] = words.Capital(err.Error()) + "."
+		} else if !slices.Contains(exempt, path) {
+			exempt = append(exempt, path)
+		}
+	}
 	if len(f.Wrong) > 0 {
 		showHolding(c, x, http.StatusUnprocessableEntity, &f, nil, nil)
 		return
 	}
-	exempt := x.PostFormArray("exempt")
 	c.RehearseThen(x, "/sites/"+x.Param("site")+"/holding", func(draft *access.Site, _ map[string]store.NewSecret) error {
 		h := &draft.Holding
 		h.On = f.Values["stands"] == "yes"

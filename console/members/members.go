@@ -176,7 +176,7 @@ func showMembers(c *web.Console, x *gin.Context, status int, v *membersView) {
 	}
 	v.Mail = c.MailWords(x)
 	for _, g := range d.Words.Document.Groups {
-		if c.House.MayKeep(ctx, web.Actor(x), g.ID) {
+		if v.Part == partMembers && len(v.Groups) < mostGroups && c.House.MayKeep(ctx, web.Actor(x), g.ID) {
 			v.Groups = append(v.Groups, web.Choice{ID: g.ID, Name: cmp.Or(g.Name, g.ID), On: false})
 		}
 	}
@@ -194,37 +194,41 @@ var memberSorts = []web.Choice{{ID: "", Name: "as they joined"}, {ID: "new", Nam
 // statuses are those of members, in the order of their lists.
 var statuses = []string{"pending", "approved", "blocked"}
 
-// found lists the members of a site with a status and words in their name or address, in an order.
-func found(d *web.Site, status, find, sort string) (list []string) {
+// listedMember is a member as they are searched and sorted.
+type listedMember struct{ id, name, address string }
+
+// found lists the members of a site with a status and words in their name or address.
+func found(d *web.Site, status, find string) (list []listedMember) {
 	doc := d.State.Policy.Document()
 	find = strings.ToLower(find)
 	for _, m := range d.Now.Members {
 		if m.Status != status {
 			continue
 		}
-		if find != "" {
-			p := doc.Person(m.Who)
-			if p == nil || !strings.Contains(strings.ToLower(d.Words.Person(m.Who)+" "+p.Address), find) {
-				continue
-			}
+		one := listedMember{id: m.Who, name: d.Words.Person(m.Who)}
+		if p := doc.Person(m.Who); p != nil {
+			one.address = p.Address
 		}
-		list = append(list, m.Who)
-	}
-	address := func(id string) string {
-		if p := doc.Person(id); p != nil {
-			return p.Address
+		if find == "" || one.address != "" && strings.Contains(strings.ToLower(one.name+" "+one.address), find) {
+			list = append(list, one)
 		}
-		return ""
-	}
-	switch sort {
-	case "new":
-		slices.Reverse(list)
-	case "name":
-		slices.SortStableFunc(list, func(a, b string) int { return web.CompareFold(d.Words.Person(a), d.Words.Person(b)) })
-	case "address":
-		slices.SortStableFunc(list, func(a, b string) int { return web.CompareFold(address(a), address(b)) })
 	}
 	return list
+}
+
+// inOrder returns the first of some members in an order: all that stand before to.
+func inOrder(list []listedMember, sort string, to int) []listedMember {
+	switch sort {
+	case "new":
+		last := slices.Clone(list[len(list)-min(to, len(list)):])
+		slices.Reverse(last)
+		return last
+	case "name":
+		return web.FirstOf(list, to, func(a, b listedMember) int { return web.CompareFold(a.name, b.name) })
+	case "address":
+		return web.FirstOf(list, to, func(a, b listedMember) int { return web.CompareFold(a.address, b.address) })
+	}
+	return list[:min(to, len(list))]
 }
 
 // list fills in the members of the part that is shown, by what they are; it returns how
@@ -252,10 +256,10 @@ func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site) (waiting
 		return waiting, nil
 	}
 	for i := from; i < until; i++ {
-		ids := found(d, statuses[i], v.List.Words, v.List.Sort)
-		first, last := lists[i].Pager.CutBy(x, []string{"rows", "rows", "blocked-rows"}[i], len(ids))
-		lists[i].Count, lists[i].Status = web.Thousands(len(ids)), statuses[i]
-		if err := lists[i].fill(c, x, d, ids[first:last]); err != nil {
+		all := found(d, statuses[i], v.List.Words)
+		first, last := lists[i].Pager.CutBy(x, []string{"rows", "rows", "blocked-rows"}[i], len(all))
+		lists[i].Count, lists[i].Status = web.Thousands(len(all)), statuses[i]
+		if err := lists[i].fill(c, x, d, inOrder(all, v.List.Sort, last)[first:last]); err != nil {
 			return 0, err
 		}
 	}
@@ -264,18 +268,19 @@ func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site) (waiting
 }
 
 // fill puts the members who are shown into a list: what nobody sees is not worked out.
-func (l *memberList) fill(c *web.Console, x *gin.Context, d *web.Site, ids []string) error {
+func (l *memberList) fill(c *web.Console, x *gin.Context, d *web.Site, shown []listedMember) error {
+	ids := make([]string, len(shown))
+	for i, one := range shown {
+		ids[i] = one.id
+	}
 	profiles, err := store.ProfilesOf(x.Request.Context(), c.House.Reader(), d.State.ID(d.Site), ids)
 	if err != nil {
 		return err
 	}
-	for _, id := range ids {
-		row := memberRow{ID: id, Name: d.Words.Person(id), URL: d.DoorURL("", "person:"+id), Answers: profiles[id].Answers}
-		if since := profiles[id].Since; !since.IsZero() {
+	for _, one := range shown {
+		row := memberRow{ID: one.id, Name: one.name, Address: one.address, URL: d.DoorURL("", "person:"+one.id), Answers: profiles[one.id].Answers}
+		if since := profiles[one.id].Since; !since.IsZero() {
 			row.Since = c.Moment(since)
-		}
-		if p := d.State.Policy.Document().Person(id); p != nil {
-			row.Address = p.Address
 		}
 		l.Rows = append(l.Rows, row)
 	}
@@ -363,6 +368,9 @@ func (v *membersView) comments(c *web.Console, x *gin.Context, d *web.Site) (hel
 	return held
 }
 
+// mostGroups is how many groups are offered for members to be put into; any can be named.
+const mostGroups = 60
+
 // settings fills in what membership is like, as it stands where nothing was typed.
 func (v *membersView) settings(d *web.Site) {
 	if v.SignUp.Values == nil {
@@ -398,7 +406,10 @@ func doMember(c *web.Console, x *gin.Context) {
 			c.Fail(x, err)
 			return
 		}
-		chosen = found(d, x.PostForm("status"), x.PostForm("find"), x.PostForm("sort"))
+		chosen = nil
+		for _, one := range found(d, x.PostForm("status"), x.PostForm("find")) {
+			chosen = append(chosen, one.id)
+		}
 	}
 	if seen := x.PostForm("seen"); seen != "" && seen != web.SeenMark(chosen) {
 		c.Complain(x, "The list is another by now. Look again whom it names.")
@@ -411,8 +422,14 @@ func doMember(c *web.Console, x *gin.Context) {
 		return
 	}
 	if x.PostForm("change") == "group" {
+		groups, _ := web.ReadGroups(x.PostForm("group"), c.Known(x))
+		if len(groups) != 1 {
+			c.Complain(x, "Name one group of the house.")
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
 		x.Request.PostForm.Set("seen", web.SeenMark(chosen)) // what is shown is what is done
-		web.HouseChange(c, x, people.PutIn(c.House, x.PostForm("group"), chosen), to, to, "They are in the group now.")
+		web.HouseChange(c, x, people.PutIn(c.House, groups[0], chosen), to, to, "They are in the group now.")
 		return
 	}
 	change := members.MembersChange{Site: site, People: chosen, Change: members.MemberChange(x.PostForm("change")), Word: x.PostForm("word")}
@@ -662,12 +679,10 @@ func membersOut(c *web.Console, x *gin.Context) {
 	questions := d.State.Site(d.Site).Membership.Questions
 	row, end := web.SendTable(x, "members-of-"+d.Site, append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)...)
 	for _, status := range statuses {
-		for _, id := range found(d, status, l.Words, l.Sort) {
-			p := profiles[id]
-			cells := []string{d.Words.Person(id), "", status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
-			if person := d.State.Policy.Document().Person(id); person != nil {
-				cells[1] = person.Address
-			}
+		all := found(d, status, l.Words)
+		for _, one := range inOrder(all, l.Sort, len(all)) {
+			p := profiles[one.id]
+			cells := []string{one.name, one.address, status, "", map[bool]string{true: "no", false: "yes"}[p.NoMail]}
 			if !p.Since.IsZero() {
 				cells[3] = p.Since.In(d.State.Zone).Format("2006-01-02")
 			}

@@ -596,12 +596,12 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 		c.NotFound(x)
 		return
 	}
-	published, err := pages.PlanPublication(x.Request.Context(), c.House, d.Site)
+	edition, then, err := pages.WorkingEdition(x.Request.Context(), c.House, d.Site)
 	if err != nil {
 		c.Fail(x, err)
 		return
 	}
-	d.View, d.Policy, d.Then, d.Tray = "look", published.Then, published.Site, nil
+	d.View, d.Policy, d.Then, d.Tray = "look", then, then.Site(d.Site).Document(), nil
 	section := c.House.Can(web.Actor(x), d.Site, "/") == 0
 	if me := web.Actor(x).Who; x.Query("as") == "" && d.Now.State == "draft" && !me.Bare() {
 		d.As = "person:" + string(me)
@@ -609,12 +609,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	if section { // who else there is, is not told to them
 		d.As = "stranger"
 	}
-	edition, _, err := pages.WorkingEdition(x.Request.Context(), c.House, d.Site)
-	if err != nil {
-		c.Fail(x, err)
-		return
-	}
-	as := web.LookAs(c, d, web.Actor(x), published.Then)
+	as := web.LookAs(c, d, web.Actor(x), then)
 	as.Edition = edition
 	c.Sessions.Put(x.Request.Context(), "looked "+string(d.State.ID(d.Site)), true)
 	p := c.SitePage(x, "Pages")

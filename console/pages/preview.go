@@ -43,17 +43,14 @@ func Preview(c *web.Console, r *http.Request, token string) (string, gate.As, bo
 	if site == "" || !there || !c.House.CanAnywhere(by, site).Has(access.Preview) {
 		return "", gate.As{}, false
 	}
-	then, err := pages.DraftPolicy(r.Context(), c.House, site)
-	if err == nil {
-		var edition *house.LiveEdition
-		if edition, _, err = pages.WorkingEdition(r.Context(), c.House, site); err == nil {
-			as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.At(), Edition: edition}
-			as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
-			return site, as, true
-		}
+	edition, then, err := pages.WorkingEdition(r.Context(), c.House, site)
+	if err != nil {
+		slog.Error("showing a preview", "site", site, "error", err)
+		return "", gate.As{}, false
 	}
-	slog.Error("showing a preview", "site", site, "error", err)
-	return "", gate.As{}, false
+	as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.At(), Edition: edition}
+	as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
+	return site, as, true
 }
 
 func doPreview(c *web.Console, x *gin.Context) {

@@ -17,8 +17,12 @@ type field struct {
 	Type, Hint, Optional      string
 	Rows                      string // of a text with several lines
 	Choices                   []Choice
+	Long                      bool // there are so many choices that one types, and the first are offered
 	Attrs                     template.HTMLAttr
 }
+
+// mostChoices is how many choices are listed to choose from.
+const mostChoices = 200
 
 // attributes that a field may be given by name; those without a value stand alone.
 var fieldAttributes = []string{
@@ -98,6 +102,14 @@ var controls = template.FuncMap{
 	"select": func(f Fields, name, label string, choices []Choice, more ...string) field {
 		it := newField(f, name, label, more...)
 		it.Choices = choices
+		if len(choices) > mostChoices {
+			it.Long, it.Choices = true, choices[:mostChoices]
+			for _, c := range choices {
+				if c.On {
+					it.Value = c.ID
+				}
+			}
+		}
 		return it
 	},
 	"actions": func(do, cancel string) actions { return actions{do, cancel} },

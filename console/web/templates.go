@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"io/fs"
 	"path"
+	"regexp"
 	"strings"
 
 	"velada/look"
@@ -30,22 +31,33 @@ func parseTemplates(rooms []Room) map[string]*template.Template {
 		"add":     func(a, b int) int { return a + b },
 		"indent":  func(depth int) int { return 16 * depth },
 		"means":   words.Means,
-	}).Funcs(controls).ParseFS(ownTemplates, "templates/shared/*.html"))
+	}).Funcs(controls).ParseFS(tight{ownTemplates}, "templates/shared/*.html"))
 	views := map[string]*template.Template{}
 	for _, room := range append(rooms, Room{Templates: ownTemplates}) {
 		of := template.Must(shared.Clone()).Funcs(room.Funcs)
 		if parts := found(room.Templates, "templates/shared/*.html"); len(parts) > 0 {
-			of = template.Must(of.ParseFS(room.Templates, parts...))
+			of = template.Must(of.ParseFS(tight{room.Templates}, parts...))
 		}
 		for _, name := range found(room.Templates, "templates/*.html") {
 			view := strings.TrimSuffix(path.Base(name), ".html")
 			if views[view] != nil {
 				panic("two rooms have a view " + view)
 			}
-			views[view] = template.Must(template.Must(of.Clone()).ParseFS(room.Templates, name))
+			views[view] = template.Must(template.Must(of.Clone()).ParseFS(tight{room.Templates}, name))
 		}
 	}
 	return views
+}
+
+// tight is a file system whose templates come without what indents their lines: it is for
+// those who read them, and would be sent with every view.
+type tight struct{ fs.FS }
+
+var indent = regexp.MustCompile(`\n[ \t]+`)
+
+func (t tight) ReadFile(name string) ([]byte, error) {
+	text, err := fs.ReadFile(t.FS, name)
+	return indent.ReplaceAll(text, []byte("\n")), err
 }
 
 func found(files fs.FS, pattern string) []string {
