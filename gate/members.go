@@ -23,20 +23,23 @@ type memberPages struct{ *request }
 
 // memberSight is what the pages of membership show.
 type memberSight struct {
-	Values    map[string]string
-	Wrong     house.FieldErrors
-	Questions []question
-	Terms     string
-	SignedIn  bool
-	Says      string // in place of the form
-	Profile   store.Profile
-	Address   string
-	Shows     []showing
-	Account   string // where the account is looked after
-	List      bool   // there is a list of members
-	Members   []listed
-	Token     string
-	Domains   []string
+	Values        map[string]string
+	Wrong         house.FieldErrors
+	Questions     []question
+	Terms         string
+	SignedIn      bool
+	Says          string // in place of the form
+	Profile       store.Profile
+	Address       string
+	Shows         []showing
+	Account       string // where the account is looked after
+	List          bool   // there is a list of members
+	Members       []listed
+	Find          string // words searched for in their list
+	Many          bool   // it is so long that one searches
+	Before, After string // where the lines before and after are
+	Token         string
+	Domains       []string
 }
 
 type question struct{ Name, Text, Answer, Wrong string }
@@ -346,35 +349,89 @@ func (q memberPages) memberList() {
 		q.meeting().meet(access.Decision{Outcome: access.Missing})
 		return
 	}
-	profiles, err := store.Profiles(q.Context(), q.gate.House.Reader(), q.state.ID(q.address))
+	v, err := q.membersShown()
 	if err != nil {
 		panic(err)
 	}
-	v := &memberSight{}
-	for _, m := range q.state.SiteDocument(q.address).Members {
-		p := profiles[m.Who]
-		if m.Status != "approved" || len(p.Shows) == 0 {
-			continue
-		}
-		line := listed{Name: "A member"}
-		if p.Shows["name"] {
-			if line.Name = p.Name; line.Name == "" {
-				line.Name = q.personName(m.Who)
-			}
-		}
-		if p.Shows["about"] {
-			line.About = p.About
-		}
-		if p.Shows["address"] {
-			a, _ := q.state.AddressOf(store.Who(m.Who))
-			line.Address = a.String()
-		}
-		if p.Shows["picture"] && p.Picture != "" {
-			line.Picture = "/velada/picture/" + m.Who
-		}
-		v.Members = append(v.Members, line)
-	}
 	q.private("members.html", http.StatusOK, "Members", v)
+}
+
+// mostListed is how many members stand on a page of their list.
+const mostListed = 60
+
+// membersShown is a page of the list of members: of all who show something, or of those in
+// whose line some words are.
+func (q memberPages) membersShown() (*memberSight, error) {
+	site, reader := q.state.ID(q.address), q.gate.House.Reader()
+	v := &memberSight{Find: strings.TrimSpace(q.URL.Query().Get("find"))}
+	page, _ := strconv.Atoi(q.URL.Query().Get("rows"))
+	page = min(max(page, 1), 1_000_000)
+	from, find := (page-1)*mostListed, strings.ToLower(v.Find)
+	var profiles []store.Profile
+	var err error
+	if find == "" {
+		profiles, err = store.ShownProfiles(q.Context(), reader, site, "", nil, from, mostListed+1)
+	} else {
+		profiles, err = store.ShownProfiles(q.Context(), reader, site, v.Find, q.membersCalled(find), 0, mostSearched)
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range profiles {
+		if line := q.listed(p); strings.Contains(strings.ToLower(line.Name+" "+line.About+" "+line.Address), find) {
+			v.Members = append(v.Members, line)
+		}
+	}
+	if find != "" {
+		v.Members = v.Members[min(from, len(v.Members)):]
+	}
+	at := func(n int) string {
+		return "/velada/members?" + url.Values{"find": {v.Find}, "rows": {strconv.Itoa(n)}}.Encode()
+	}
+	if page > 1 {
+		v.Before = at(page - 1)
+	}
+	if len(v.Members) > mostListed {
+		v.Members, v.After = v.Members[:mostListed], at(page+1)
+	}
+	v.Many = v.Find != "" || v.Before != "" || v.After != ""
+	return v, nil
+}
+
+// mostSearched is how many members are looked through for words that they show.
+const mostSearched = 2000
+
+// membersCalled are the members in whose name or address some words are, whether they show
+// that or not.
+func (q memberPages) membersCalled(words string) (ids []string) {
+	doc := q.state.Policy.Document()
+	for _, m := range q.state.SiteDocument(q.address).Members {
+		if p := doc.Person(m.Who); p != nil && m.Status == "approved" && strings.Contains(strings.ToLower(p.Name+" "+p.Address), words) {
+			ids = append(ids, m.Who)
+		}
+	}
+	return ids
+}
+
+// listed is what a member shows in the list.
+func (q memberPages) listed(p store.Profile) listed {
+	line := listed{Name: "A member"}
+	if p.Shows["name"] {
+		if line.Name = p.Name; line.Name == "" {
+			line.Name = q.personName(p.Person)
+		}
+	}
+	if p.Shows["about"] {
+		line.About = p.About
+	}
+	if p.Shows["address"] {
+		a, _ := q.state.AddressOf(store.Who(p.Person))
+		line.Address = a.String()
+	}
+	if p.Shows["picture"] && p.Picture != "" {
+		line.Picture = "/velada/picture/" + p.Person
+	}
+	return line
 }
 
 // picture serves a member's picture to themself, and to members where it is shown.

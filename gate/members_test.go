@@ -413,3 +413,60 @@ func moderate(ctx context.Context, h *house.House, a house.Actor, site string, i
 	_, err := members.ModerateComments(ctx, h, a, site, []int64{id}, show)
 	return err
 }
+
+// The list of members is searched by what they show, and comes page by page.
+func TestALongListOfMembers(t *testing.T) {
+	d := openForMembers(t)
+	site := d.house.State().ID("society")
+	var who []string
+	err := d.house.Change(t.Context(), house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		doc := tx.Document()
+		for i := range 130 {
+			id := fmt.Sprintf("reader-%03d", i)
+			doc.People = append(doc.People, access.Person{ID: id, Name: fmt.Sprintf("Reader %03d", i), Address: fmt.Sprintf("hidden%03d@else.example", i)})
+			who = append(who, id)
+		}
+		draft := tx.Site("society")
+		for _, id := range who {
+			draft.Members = append(draft.Members, access.Member{Who: id, Status: "approved"})
+		}
+		return nil
+	})
+	if err == nil {
+		err = d.house.Change(t.Context(), house.Velada, house.Needs{}, func(tx *house.Tx) error {
+			for i, id := range who {
+				p := store.Profile{Person: id, About: fmt.Sprintf("Looks at nebula %d.", i), Shows: map[string]bool{"name": true, "about": i%2 == 0}}
+				if err := store.SaveProfile(t.Context(), tx, site, p); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	cookie := d.visiting("hidden000@else.example", "society")
+	count := func(path string) int {
+		status, text := d.get("society", path, cookie)
+		if status != 200 || strings.Contains(text, "@else.example") {
+			t.Fatalf("%s: %d", path, status)
+		}
+		return strings.Count(text, "<b>Reader ")
+	}
+	if n := count("/velada/members"); n == 0 || n > 60 {
+		t.Errorf("%d on the first page", n)
+	}
+	seen := 0
+	for page := 1; page < 5; page++ {
+		seen += count(fmt.Sprintf("/velada/members?rows=%d", page))
+	}
+	if seen != 130 || count("/velada/members?rows=99") != 0 {
+		t.Errorf("%d on all pages", seen)
+	}
+	for words, want := range map[string]int{"reader+00": 10, "NEBULA+12": 6, "nebula+13.": 0, "hidden001": 0, "reader+1&rows=2": 0} {
+		if n := count("/velada/members?find=" + words); n != want {
+			t.Errorf("%s: %d, not %d", words, n, want)
+		}
+	}
+}

@@ -35,8 +35,8 @@ type LivePage struct {
 	Own             bool // HTML with a look of its own
 	Folder          bool // the front of a folder, whose links lead from within it: its address ends in /
 	listing         bool
-	Changed         time.Time // when what it says was changed last; zero in a working copy
-	mark            [16]byte  // of what it says
+	Changed         time.Time              // when what it says was changed last; zero in a working copy
+	mark            [16]byte               // of what it says
 	html            func() (string, error) // of a working copy, which is not stored
 }
 

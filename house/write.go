@@ -122,14 +122,13 @@ func (tx *Tx) saveSites(doc *access.Document) error {
 	for _, address := range tx.order {
 		at := func(s *access.Site) bool { return s.Address == address }
 		i, is := slices.IndexFunc(before, at), doc.Sites[slices.IndexFunc(doc.Sites, at)]
-		save := store.SaveSite
-		switch {
-		case i < 0:
+		var members []access.Member
+		if i < 0 {
 			tx.anew, i = true, len(before)
-		case slices.Equal(before[i].Members, is.Members):
-			save = store.SaveSiteAlone
+		} else {
+			members = before[i].Members
 		}
-		if err := save(tx.ctx, tx, is, i); err != nil {
+		if err := store.SaveSiteOver(tx.ctx, tx, is, i, members); err != nil {
 			return err
 		}
 	}

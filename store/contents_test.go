@@ -3,9 +3,13 @@ package store
 import (
 	"database/sql"
 	"fmt"
+	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 	"time"
+
+	"velada/core/access"
 )
 
 // Editions that share what their pages say come back as each was written, whatever changed
@@ -148,5 +152,52 @@ func TestTheLedgerAndTheOutboxAreSearched(t *testing.T) {
 	}
 	if err := exec(ctx, db, `DELETE FROM mails`); err != nil || find("let") != 0 {
 		t.Error("the index keeps what is gone", err)
+	}
+}
+
+// Members that are written by what differs are those that the document lists, in its order.
+func TestMembersAreWrittenByWhatDiffers(t *testing.T) {
+	db := database(t)
+	doc := &access.Document{Velada: 1, House: access.House{Name: "H", Zone: "Europe/Madrid"}}
+	for i := range 12 {
+		doc.People = append(doc.People, access.Person{ID: fmt.Sprint("p", i), Name: "N", Address: fmt.Sprintf("p%d@x.example", i)})
+	}
+	doc.Sites = []*access.Site{access.NewSite("s", "S")}
+	if err := InTx(ctx, db, func(tx *sql.Tx) error { return SaveDocument(ctx, tx, doc) }); err != nil {
+		t.Fatal(err)
+	}
+	r := rand.New(rand.NewPCG(3, 4))
+	var members []access.Member
+	for step := range 300 {
+		next := slices.Clone(members)
+		for range 1 + r.IntN(3) {
+			switch who := fmt.Sprint("p", r.IntN(12)); {
+			case slices.ContainsFunc(next, func(m access.Member) bool { return m.Who == who }):
+				i := slices.IndexFunc(next, func(m access.Member) bool { return m.Who == who })
+				switch r.IntN(3) {
+				case 0:
+					next = slices.Delete(next, i, i+1)
+				case 1:
+					next[i].Status = []string{"approved", "pending", "blocked"}[r.IntN(3)]
+				default:
+					m := next[i]
+					next = slices.Insert(slices.Delete(next, i, i+1), 0, m)
+				}
+			case r.IntN(4) == 0:
+				next = slices.Insert(next, r.IntN(len(next)+1), access.Member{Who: who, Status: "approved"})
+			default:
+				next = append(next, access.Member{Who: who, Status: "approved"})
+			}
+		}
+		site := *doc.Sites[0]
+		site.Members = next
+		if err := InTx(ctx, db, func(tx *sql.Tx) error { return SaveSiteOver(ctx, tx, &site, 0, members) }); err != nil {
+			t.Fatal(step, err)
+		}
+		read, err := Document(ctx, db)
+		if err != nil || !slices.Equal(read.Sites[0].Members, next) {
+			t.Fatalf("step %d: from %v to %v, and it is %v: %v", step, members, next, read.Sites[0].Members, err)
+		}
+		members = next
 	}
 }

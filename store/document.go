@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"velada/core/access"
 )
@@ -125,6 +126,68 @@ func SaveSite(ctx context.Context, q Queryer, s *access.Site, position int) erro
 		}
 	}
 	return nil
+}
+
+// SaveSiteOver is SaveSite for one whose members were others before: those that differ are written.
+func SaveSiteOver(ctx context.Context, q Queryer, s *access.Site, position int, before []access.Member) error {
+	if slices.Equal(before, s.Members) {
+		return SaveSiteAlone(ctx, q, s, position)
+	}
+	d, few := membersBetween(before, s.Members)
+	if !few {
+		return SaveSite(ctx, q, s, position)
+	}
+	site, err := saveSite(ctx, q, s, position)
+	if err != nil {
+		return err
+	}
+	for _, m := range d.gone {
+		err = errors.Join(err, exec(ctx, q, `DELETE FROM members WHERE site = ? AND person = ?`, site, m.Who))
+	}
+	for _, m := range d.others {
+		err = errors.Join(err, exec(ctx, q, `UPDATE members SET status = ? WHERE site = ? AND person = ?`, m.Status, site, m.Who))
+	}
+	for _, m := range d.fresh {
+		err = errors.Join(err, exec(ctx, q, `INSERT INTO members (site, person, position, status) VALUES (?1, ?2, (SELECT coalesce(max(position), -1) + 1 FROM members WHERE site = ?1), ?3)`, site, m.Who, m.Status))
+	}
+	if err != nil {
+		return fmt.Errorf("writing the members of %s: %w", s.Address, err)
+	}
+	return nil
+}
+
+// memberDiff is how the members of a site differ from those before.
+type memberDiff struct{ gone, others, fresh []access.Member }
+
+// membersBetween compares two lists of members; false where their order differs too, or new
+// ones do not stand at the end.
+func membersBetween(before, after []access.Member) (d memberDiff, few bool) {
+	i := 0
+	for _, m := range after {
+		for i < len(before) && before[i].Who != m.Who {
+			d.gone = append(d.gone, before[i])
+			i++
+		}
+		switch {
+		case i == len(before):
+			d.fresh = append(d.fresh, m)
+			continue
+		case before[i].Status != m.Status:
+			d.others = append(d.others, m)
+		}
+		i++
+	}
+	d.gone = append(d.gone, before[i:]...)
+	gone := make(map[string]bool, len(d.gone))
+	for _, m := range d.gone {
+		gone[m.Who] = true
+	}
+	for _, m := range d.fresh {
+		if gone[m.Who] { // moved
+			return memberDiff{}, false
+		}
+	}
+	return d, len(d.gone)+len(d.others)+len(d.fresh) < len(after)/2+10
 }
 
 // SaveSiteAlone is SaveSite for one whose members are as they were.

@@ -44,7 +44,11 @@ func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document)
 		if i < len(before.Sites) && before.Sites[i] == s {
 			continue
 		}
-		if err := SaveSite(ctx, q, s, i); err != nil {
+		var members []access.Member
+		if at := slices.IndexFunc(before.Sites, func(was *access.Site) bool { return was.Address == s.Address }); at >= 0 {
+			members = before.Sites[at].Members
+		}
+		if err := SaveSiteOver(ctx, q, s, i, members); err != nil {
 			return err
 		}
 	}

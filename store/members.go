@@ -67,14 +67,36 @@ func ProfilesOf(ctx context.Context, q Reader, site SiteID, people []string) (ma
 	return profiles(ctx, q, `site = ? AND person IN (SELECT value FROM json_each(?))`, site, string(ids))
 }
 
+// ShownProfiles reads what approved members of a site show of themselves: so many from one
+// on, 0 being the first; where there are words, of some people and of those whose profiles
+// have them.
+func ShownProfiles(ctx context.Context, q Reader, site SiteID, words string, people []string, from, many int) ([]Profile, error) {
+	query, args := `SELECT p.person, p.part, p.picture, p.kind FROM profiles p JOIN members m ON m.site = p.site AND m.person = p.person WHERE p.site = ? AND p.shows AND m.status = 'approved'`, []any{site}
+	if words != "" {
+		ids, err := json.Marshal(people)
+		if err != nil {
+			return nil, err
+		}
+		query += ` AND (p.person IN (SELECT value FROM json_each(?)) OR instr(lower(p.part), lower(?)) > 0)`
+		args = append(args, string(ids), words)
+	}
+	return collect(ctx, q, func(r *sql.Rows) (p Profile, err error) {
+		var text string
+		if err = r.Scan(&p.Person, &text, &p.Picture, &p.Kind); err == nil {
+			err = json.Unmarshal([]byte(text), &p)
+		}
+		return p, err
+	}, query+` ORDER BY p.person LIMIT ? OFFSET ?`, append(args, many, from)...)
+}
+
 // SaveProfile writes a member's profile.
 func SaveProfile(ctx context.Context, q Queryer, site SiteID, p Profile) error {
 	text, err := json.Marshal(p)
 	if err != nil {
 		return err
 	}
-	return exec(ctx, q, `INSERT INTO profiles (site, person, part, picture, kind) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET part = excluded.part, picture = excluded.picture, kind = excluded.kind`, site, p.Person, string(text), p.Picture, p.Kind)
+	return exec(ctx, q, `INSERT INTO profiles (site, person, part, picture, kind, shows) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET part = excluded.part, picture = excluded.picture, kind = excluded.kind, shows = excluded.shows`, site, p.Person, string(text), p.Picture, p.Kind, len(p.Shows) > 0)
 }
 
 // DropProfile forgets what a member said of themself on a site, comments included.

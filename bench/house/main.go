@@ -3,6 +3,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"os"
@@ -28,7 +29,22 @@ func main() {
 	keep := flag.String("in", filepath.Join(os.TempDir(), "velada-houses"), "folder in which the houses are kept")
 	what := flag.String("only", "", "measure just what has this in its name")
 	profile := flag.String("profile", "", "file for a CPU profile of what is measured")
+	changing := flag.Bool("changing", false, "measure what a change a second costs readers")
+	serving := flag.Bool("serve", false, "serve the large site; for -changing")
 	flag.Parse()
+	if *serving || *changing {
+		err := errors.New("sizes are S, M and L")
+		if z, ok := sizes[*only]; ok && *serving {
+			err = serveChanging(context.Background(), z, *keep)
+		} else if ok {
+			err = whileItChanges(*keep, *only)
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		return
+	}
 	runtime.GOMAXPROCS(2)
 	gate.CollectSeldom() // as the server does
 	var rows []string
@@ -83,7 +99,7 @@ func main() {
 		fmt.Printf("| %s |", row)
 		for _, n := range names {
 			f := by[row][n]
-			fmt.Printf(" %s, %d kB, %d rows |", f.cpu.Round(100*time.Microsecond), f.bytes/1000, f.rows)
+			fmt.Printf(" %s, %d kB, %d rows, %.1f MB |", f.cpu.Round(100*time.Microsecond), f.bytes/1000, f.rows, float64(f.memory)/1e6)
 		}
 		fmt.Println()
 	}

@@ -9,6 +9,7 @@ import (
 
 	"velada/app/pages"
 	"velada/core/access"
+	"velada/core/traffic"
 	"velada/demo"
 	"velada/house"
 	"velada/identity"
@@ -75,6 +76,7 @@ func (z size) document(r *rand.Rand) *access.Document {
 	return doc
 }
 
+// pagesOf are the pages of a site in an edition, of which a tenth differs from the one before.
 func pagesOf(z size, site *access.Site, many, edition int) (list []store.Page) {
 	for i := range many {
 		p := store.Page{ID: fmt.Sprintf("page-%d", i), Path: fmt.Sprintf("/page-%d", i), Title: fmt.Sprintf("Page %d", i), Listing: true, InMenu: i < 8}
@@ -150,8 +152,33 @@ func (z size) fill(ctx context.Context, db *sql.DB, now time.Time) error {
 				return err
 			}
 		}
+		for _, m := range doc.Sites[0].Members {
+			p := store.Profile{Person: m.Who, About: "Somebody who reads along.", Shows: map[string]bool{"name": true, "about": true}}
+			if err := store.SaveProfile(ctx, tx, ids[largeSite], p); err != nil {
+				return err
+			}
+		}
+		if err := z.visits(ctx, tx, ids, now); err != nil {
+			return err
+		}
 		return store.SaveMembership(ctx, tx, ids[largeSite], house.Membership{Corner: "head", List: true, Comments: []string{"/"}})
 	})
+}
+
+// visits counts some weeks of visits: of every site a few, of the large one by page and hour.
+func (z size) visits(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, now time.Time) error {
+	hits, days := map[traffic.Key]int{}, map[traffic.DayKey]int{}
+	for _, id := range ids {
+		for d := range int64(28) {
+			hour, day := traffic.HourOf(now)-24*d, traffic.DayOf(now, time.UTC)-d
+			days[traffic.DayKey{Site: string(id), Day: day, Kind: traffic.Visitors}] = 9
+			hits[traffic.Key{Site: string(id), Hour: hour, Page: "/", Who: "stranger", Outcome: access.Open}] = 20
+			for p := 0; id == ids[largeSite] && p < z.pages/20; p++ {
+				hits[traffic.Key{Site: string(id), Hour: hour, Page: fmt.Sprintf("/part-%d", p%z.doors), Who: "stranger", Outcome: access.Open}] = 3
+			}
+		}
+	}
+	return store.AddTraffic(ctx, tx, hits, days, nil)
 }
 
 // letters writes letters into the outbox of a house, as it writes them itself.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"velada/app/traffic"
@@ -14,16 +15,15 @@ type Visits struct {
 	URL                      string
 	Opened, Turned, Visitors string
 	First, Says              string
-	Bars                     []VisitBar
-	Height                   int // of the picture in px
+	Bars, TurnedBars         string // of the days, as paths
+	Width, Height            int    // of the picture; it is as wide as there is room
 }
 
-// VisitBar is a day: how high in px the pages opened and the people turned away stand.
-type VisitBar struct {
-	X, Width        string
-	Opened, Turned  int
-	OpenY, TurnedAt int
-}
+// dayWide is how wide a day is in the picture of visits, and its bar.
+const (
+	dayWide = 10
+	barWide = 8
+)
 
 // VisitsOf tells the last four weeks of a site, drawn so many px high; nil where nobody came.
 func (c *Console) VisitsOf(ctx context.Context, site string, height int) (*Visits, error) {
@@ -42,16 +42,21 @@ func (c *Console) VisitsOf(ctx context.Context, site string, height int) (*Visit
 	for _, b := range f.Bars {
 		most = max(most, b.Opened+b.Turned)
 	}
-	width := 100 / float64(len(f.Bars))
+	var bars, above strings.Builder
 	for i, b := range f.Bars {
 		opened, turned := height*b.Opened/most, height*b.Turned/most
 		if b.Turned > 0 {
 			turned = max(1, turned)
 		}
-		v.Bars = append(v.Bars, VisitBar{
-			X: fmt.Sprintf("%.2f%%", width*(float64(i)+0.12)), Width: fmt.Sprintf("%.2f%%", width*0.76), Opened: opened, Turned: turned, OpenY: height - opened, TurnedAt: max(0, height-opened-turned),
-		})
+		bar := func(to *strings.Builder, y, high int) {
+			if high > 0 {
+				fmt.Fprintf(to, "M%d %dh%dv%dh-%dz", i*dayWide+1, y, barWide, high, barWide)
+			}
+		}
+		bar(&bars, height-opened, opened)
+		bar(&above, max(0, height-opened-turned), turned)
 	}
+	v.Bars, v.TurnedBars, v.Width = bars.String(), above.String(), len(f.Bars)*dayWide
 	return v, nil
 }
 

@@ -27,10 +27,15 @@ CREATE TRIGGER mails_words_changed AFTER UPDATE OF address, subject ON mails BEG
 END;
 -- +goose StatementEnd
 CREATE INDEX mails_status ON mails (status, id);
+ALTER TABLE profiles ADD COLUMN shows INTEGER NOT NULL DEFAULT 0; -- something of it, to other members
+UPDATE profiles SET shows = coalesce(json_type(part, '$.shows') = 'object', 0);
+CREATE INDEX profiles_shown ON profiles (site, person) WHERE shows;
 CREATE INDEX comments_person ON comments (person, site);
 
 -- +goose Down
 DROP INDEX comments_person;
+DROP INDEX profiles_shown;
+ALTER TABLE profiles DROP COLUMN shows;
 DROP INDEX mails_status;
 DROP TRIGGER mails_words_changed;
 DROP TRIGGER mails_words_gone;

@@ -61,7 +61,7 @@ function open(matrix) {
 
 onView(".matrix", (view, signal) => {
   at = wanted = null;
-  document.addEventListener("htmx:afterSettle", () => wanted && choose(view, ...wanted), { signal });
+  document.addEventListener("htmx:after:swap", () => wanted && choose(view, ...wanted), { signal });
   document.addEventListener(
     "keydown",
     (event) => {
