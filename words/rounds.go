@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -150,7 +151,16 @@ func Count(n int, one, many string) string {
 	if n == 0 {
 		return "no " + many
 	}
-	return fmt.Sprintf("%d %s", n, plural(n, one, many))
+	return Thousands(n) + " " + plural(n, one, many)
+}
+
+// Thousands writes a number with commas.
+func Thousands(n int) string {
+	text := strconv.Itoa(n)
+	for i := len(text) - 3; i > 0; i -= 3 {
+		text = text[:i] + "," + text[i:]
+	}
+	return text
 }
 
 func plural(n int, one, many string) string {

@@ -46,9 +46,9 @@ func whileItChanges(in, name string) error {
 		return err
 	}
 	defer func() { _ = c.Process.Kill(); _ = c.Wait() }()
-	said := bufio.NewReader(out)
+	said := json.NewDecoder(out)
 	var address string
-	if err := json.NewDecoder(said).Decode(&address); err != nil {
+	if err := said.Decode(&address); err != nil {
 		return fmt.Errorf("the server says nothing: %w", err)
 	}
 	request := "GET / HTTP/1.1\r\nHost: " + largeSite + ".localhost\r\n\r\n"
@@ -64,6 +64,10 @@ func whileItChanges(in, name string) error {
 			return err
 		}
 		fmt.Fprintln(say, "rest")
+		var made int
+		if err := said.Decode(&made); err != nil || made < 2 {
+			return fmt.Errorf("%d changes were made meanwhile: %w", made, err)
+		}
 		time.Sleep(eachSleep / 2) // what was begun ends
 		kept, slower = append(kept, busy/quiet), append(slower, float64(busy99)/float64(p99))
 		fmt.Printf("%s: %.0f answers a second, p99 %s; with a change a second %.0f, %s\n", name, quiet, p99.Round(10*time.Microsecond), busy, busy99.Round(10*time.Microsecond))
@@ -75,7 +79,7 @@ func whileItChanges(in, name string) error {
 }
 
 // serveChanging is the process of the server: it says where it listens, and then changes the
-// large site's door once a second between the lines change and rest.
+// large site's door once a second between the lines change and rest, and then says how often.
 func serveChanging(ctx context.Context, z size, in string) error {
 	gate.CollectSeldom()
 	b, err := open(ctx, z, in)
@@ -93,6 +97,7 @@ func serveChanging(ctx context.Context, z size, in string) error {
 		return err
 	}
 	var changing atomic.Bool
+	var made atomic.Int64
 	go func() {
 		for n := 0; ; n++ {
 			time.Sleep(eachSleep)
@@ -107,11 +112,18 @@ func serveChanging(ctx context.Context, z size, in string) error {
 			})
 			if err != nil {
 				fmt.Fprintln(os.Stderr, err)
+				continue
 			}
+			made.Add(1)
 		}
 	}()
 	for lines := bufio.NewScanner(os.Stdin); lines.Scan(); {
-		changing.Store(lines.Text() == "change")
+		if changing.Store(lines.Text() == "change"); changing.Load() {
+			continue
+		}
+		if err := json.NewEncoder(os.Stdout).Encode(made.Swap(0)); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"fmt"
-	"strconv"
 	"strings"
 	"time"
 
@@ -58,13 +57,4 @@ func (c *Console) VisitsOf(ctx context.Context, site string, height int) (*Visit
 	}
 	v.Bars, v.TurnedBars, v.Width = bars.String(), above.String(), len(f.Bars)*dayWide
 	return v, nil
-}
-
-// Thousands writes a number with commas.
-func Thousands(n int) string {
-	text := strconv.Itoa(n)
-	for i := len(text) - 3; i > 0; i -= 3 {
-		text = text[:i] + "," + text[i:]
-	}
-	return text
 }

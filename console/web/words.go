@@ -78,6 +78,9 @@ var RoleOrder = []string{"owner", "admin", "publisher", "editor", "usher", "anal
 // Count says a number of things: 1 page, 2 pages, no people.
 var Count = words.Count
 
+// Thousands is words.Thousands.
+var Thousands = words.Thousands
+
 // WindowOf is the window for a decision.
 func WindowOf(d access.Decision) Window {
 	switch d.Outcome {

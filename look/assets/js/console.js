@@ -1,7 +1,7 @@
 // The console's scripts. Everything works without them; they only make the way shorter.
 import "./frame.js";
 import "./find.js";
-import "./live.js";
+import "./searches.js";
 import "./keys.js";
 import "./copy.js";
 import "./upload.js";

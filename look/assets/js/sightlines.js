@@ -10,7 +10,7 @@ let at = null; // of the matrix at hand: [row, column]
 let wanted = null; // where the band is not drawn yet
 
 const headsOf = (matrix) => [...matrix.querySelectorAll(".heads a")];
-const bandOf = (matrix, r) => matrix.querySelector(`.band[data-first="${r - (r % rowsOfBand)}"]`);
+const bandOf = (matrix, r) => matrix.querySelector(`.sight-band[data-first="${r - (r % rowsOfBand)}"]`);
 const rowAt = (matrix, r) => bandOf(matrix, r)?.querySelectorAll(".rows a")[r % rowsOfBand];
 const meaning = (letter) =>
   document.querySelector(`.legend [data-letter="${letter}"]`)?.dataset.text ?? "nobody is in it";
@@ -35,7 +35,7 @@ function choose(matrix, r, c) {
   wanted = null;
   at = [r, c];
   cursor.hidden = false;
-  const box = line.closest(".band").querySelector(".cells").getBoundingClientRect(),
+  const box = line.closest(".sight-band").querySelector(".cells").getBoundingClientRect(),
     frame = matrix.getBoundingClientRect();
   const left = box.left - frame.left + matrix.scrollLeft + c * column + column / 2 - 17;
   const top = box.top - frame.top + matrix.scrollTop + (r % rowsOfBand) * row + 2;
@@ -76,9 +76,10 @@ onView(".matrix", (view, signal) => {
         PageUp: [-12, 0],
       };
       if (event.key === "Enter" && at && !event.ctrlKey) open(matrix);
-      else if (moves[event.key])
-        choose(matrix, ...(at ? [at[0] + moves[event.key][0], at[1] + moves[event.key][1]] : [0, 0]));
-      else return;
+      else if (moves[event.key]) {
+        const from = wanted ?? at;
+        choose(matrix, ...(from ? [from[0] + moves[event.key][0], from[1] + moves[event.key][1]] : [0, 0]));
+      } else return;
       event.preventDefault();
     },
     { signal },
@@ -93,7 +94,7 @@ onView(".matrix", (view, signal) => {
         box = cells.getBoundingClientRect();
       choose(
         matrix,
-        Number(cells.closest(".band").dataset.first) + Math.floor((event.clientY - box.top) / row),
+        Number(cells.closest(".sight-band").dataset.first) + Math.floor((event.clientY - box.top) / row),
         Math.floor((event.clientX - box.left) / column),
       );
       open(matrix);

@@ -1,7 +1,7 @@
 // Lists are searched as one types: the form is sent when the hand rests.
 import { onView } from "./view.js";
 
-onView("form[data-live]", (form, signal) => {
+onView("form[data-searches]", (form, signal) => {
   let rests;
   form.addEventListener(
     "input",
