@@ -5,8 +5,12 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"golang.org/x/text/encoding/charmap"
+
+	"velada/core/access"
+	"velada/store"
 )
 
 // rosterAt sends a roster, and returns where it is looked at.
@@ -85,5 +89,52 @@ func TestTheViewOfALargeGroup(t *testing.T) {
 	_, body, _ := d.get("/groups/variable-stars")
 	if !strings.Contains(body, "411 people") || len(body) > 200_000 {
 		t.Errorf("%d bytes", len(body))
+	}
+}
+
+// A large roster comes in stretch by stretch: others change something between, and what was
+// done is told.
+func TestALargeRosterComesInStretches(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	const many = 3200
+	count := func() int {
+		return len(d.house.State().Policy.GroupMembers("variable-stars", access.At(d.house.Now())))
+	}
+	before := count()
+	takeRoster(t, d, largeRoster(many))
+	if count() < many || count() > before+many {
+		t.Errorf("%d people of %d are in", count(), many)
+	}
+	var told []string
+	entries, err := store.Ledger(t.Context(), d.db, store.LedgerFilter{Words: "roster came into"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		told = append(told, e.What)
+	}
+	if len(told) < 3 || !strings.Contains(told[0], "3001 to 3200 of 3200") {
+		t.Errorf("%q", told)
+	}
+	is := count()
+	takeRoster(t, d, largeRoster(many)) // again, and nothing is to be done
+	if again, err := store.Ledger(t.Context(), d.db, store.LedgerFilter{Words: "roster came into"}); err != nil || len(again) > len(told)+1 || count() != is {
+		t.Errorf("%d entries, %d people, %v", len(again), count(), err)
+	}
+	// those who are not on it any more leave, stretch by stretch too
+	_, _, h := d.sendFor("/groups/variable-stars/roster", "file", "class.csv", []byte(largeRoster(100)))
+	take := strings.TrimPrefix(h.Get("Location"), "/groups/variable-stars/roster?take=")
+	columns := []string{"take", take, "said", "yes", "column0", "given", "column1", "family", "column2", "address", "column3", "group", "teams", "yes", "gone", "yes"}
+	d.post("/groups/variable-stars/roster", columns...)
+	d.post("/groups/variable-stars/roster", columns...) // once is enough
+	for !strings.Contains(d.shows("/groups/variable-stars/roster/state?take="+take), "Go to the group") {
+		time.Sleep(5 * time.Millisecond)
+	}
+	d.shows("/groups/variable-stars/roster?take="+take, "no longer there", "Go to the group")
+	if n := count(); n != 100 {
+		t.Errorf("%d are left", n)
+	}
+	if status, _, _ := d.another().signIn("pilar@cerroalcor.example").get("/groups/variable-stars/roster/state?take=" + take); status != 404 {
+		t.Errorf("somebody else sees how far it is: %d", status)
 	}
 }

@@ -70,7 +70,7 @@ test("invited, accepted in another browser, edits, is refused to publish", async
   await admin.getByText("Waiting since just now").waitFor();
   const link = await letter(steward, house, "nadia@press.example", "See the invitation");
   await steward.locator(".paper").getByText("For the August pages").waitFor();
-  const [file] = await Promise.all([steward.waitForEvent("download"), steward.getByRole("link", { name: /Download/ }).click()]);
+  const [file] = await Promise.all([steward.waitForEvent("download"), steward.getByRole("link", { name: "Download (.eml)" }).click()]);
   assert.match(file.suggestedFilename(), /\.eml$/);
 
   await acceptAsNew(guest, link, "Nadia Sorel");
@@ -356,7 +356,8 @@ test("a link by mail signs in, a new password signs out elsewhere", async () => 
 
 test("a list is searched as one types, keeps its place, and all that it finds is chosen", async () => {
   const house = await startHouse("--clock", evening);
-  const page = await signIn(await fresh(), house.console);
+  const page = await fresh();
+  await signIn(page, house);
   await page.goto(`${house.console}/people`);
   const people = () => page.locator("#found tbody tr").count();
   assert.equal(await people(), 50);

@@ -60,6 +60,9 @@ func (h *House) Preview(ctx context.Context, a Actor, n Needs, do func(tx *Tx) e
 
 func (h *House) previewOf(ctx context.Context, s *State, a Actor, n Needs, do func(tx *Tx) error) (*Preview, error) {
 	tx, err := h.Draft(ctx, s, a, n, do)
+	if err == nil {
+		err = ctx.Err() // nobody waits for it any more
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -73,6 +76,9 @@ func (h *House) Draft(ctx context.Context, s *State, a Actor, n Needs, do func(t
 		return nil, err
 	}
 	if err := tx.run(do); err != nil {
+		return nil, err
+	}
+	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
 	return tx, tx.Check()

@@ -32,6 +32,9 @@ type RosterPlan struct {
 	Groups                    []string // new ones, by name
 	Problems                  []RosterRow
 	Change                    house.PeopleChange
+
+	rows  []roster.Person // those that change something
+	leave []string        // who leaves, by id
 }
 
 // RosterRow is somebody of a roster, with what is said of them.
@@ -48,23 +51,23 @@ func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	if err := h.May(ctx, a, house.Needs{Keeps: f.Group}); err != nil {
 		return nil, err
 	}
-	steward, reaches := h.IsSteward(a), h.State().Settings.Reaches
-	plan, err := planRoster(h.State().Policy.Document(), f, steward, reaches)
+	steward, reaches, rows := h.IsSteward(a), h.State().Settings.Reaches, f.Sheet.People(f.Fields)
+	c, err := planRoster(h.State().Policy.Document(), f, rows, steward, reaches)
 	if err != nil {
 		return nil, err
 	}
-	seen := plan.Change.What
-	plan.Change.Do = func(doc *access.Document) error { // worked out anew: others may have changed the groups since
-		now, err := planRoster(doc, f, steward, reaches)
+	seen := c.plan.Change.What
+	c.plan.Change.Do = func(doc *access.Document) error { // worked out anew: others may have changed the groups since
+		now, err := planRoster(doc, f, rows, steward, reaches)
 		if err != nil {
 			return err
 		}
-		if now.Change.What != seen {
+		if now.plan.Change.What != seen {
 			return ErrMoved
 		}
-		return now.Change.Do(doc)
+		return now.do(doc)
 	}
-	return plan, nil
+	return c.plan, nil
 }
 
 // ErrMoved says that a change would do something else by now than what was shown.
@@ -76,15 +79,14 @@ type coming struct {
 	steward bool
 	reaches func(access.Address) bool
 
-	doc       *access.Document
-	class     *access.Group
-	byAddress map[access.Address]*access.Person
-	byID      map[string]*access.Person
-	stood     map[string]string // groups in which people of the class stand, by person
-	teams     map[string]string // groups within it, by lower case name
+	doc    *access.Document
+	class  *access.Group
+	people *access.Finder
+	stood  map[string]string // groups in which people of the class stand, by person
+	teams  map[string]string // groups within it, by lower case name
 
 	plan    *RosterPlan
-	people  []access.Person // new ones
+	fresh   []access.Person
 	places  []placed
 	named   map[string]string // how new groups are spelled first, by lower case name
 	renamed map[string]string // new names, by person
@@ -96,18 +98,18 @@ type coming struct {
 // placed is somebody of a roster, and in which team they stand; "" is the class itself.
 type placed struct{ id, team string }
 
-func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(access.Address) bool) (*RosterPlan, error) {
+func planRoster(doc *access.Document, f RosterForm, rows []roster.Person, steward bool, reaches func(access.Address) bool) (*coming, error) {
 	c := &coming{
 		form: f, steward: steward, reaches: reaches, doc: doc, class: parts.GroupAt(doc, f.Group), plan: &RosterPlan{},
-		byAddress: map[access.Address]*access.Person{}, byID: map[string]*access.Person{}, stood: map[string]string{}, teams: map[string]string{},
+		people: doc.Finder(), stood: map[string]string{}, teams: map[string]string{},
 		named: map[string]string{}, renamed: map[string]string{}, listed: map[access.Address]int{}, gone: map[string]bool{},
 	}
 	if c.class == nil {
 		return nil, house.FieldErrors{"group": "Choose the group that this is the roster of."}
 	}
-	c.ids.Taken = func(id string) bool { return c.byID[id] != nil }
+	c.ids.Taken = func(id string) bool { return c.people.Person(id) != nil }
 	c.look()
-	for _, row := range f.Sheet.People(f.Fields) {
+	for _, row := range rows {
 		if at, team, ok := c.read(&row); ok {
 			c.take(row, at, team)
 		}
@@ -117,20 +119,12 @@ func planRoster(doc *access.Document, f RosterForm, steward bool, reaches func(a
 		Group: f.Group,
 		What: fmt.Sprintf("A roster came into %s: %d new, %d moved or joined, %d renamed, %d no longer there.",
 			c.group(c.class.ID), len(c.plan.New), len(c.plan.Moved), len(c.plan.Renamed), len(c.plan.Gone)),
-		Do: c.do,
 	}
-	return c.plan, nil
+	return c, nil
 }
 
 // look finds where everybody of the class stands now.
 func (c *coming) look() {
-	for i := range c.doc.People {
-		p := &c.doc.People[i]
-		c.byID[p.ID] = p
-		if at, err := access.ParseAddress(p.Address); err == nil {
-			c.byAddress[at] = p
-		}
-	}
 	for _, id := range c.class.People {
 		c.stood[id] = c.class.ID
 	}
@@ -152,11 +146,11 @@ func (c *coming) say(row roster.Person, text string) {
 // read reads one line: whose it is, and of which team; false where it cannot be read.
 func (c *coming) read(row *roster.Person) (at access.Address, team string, ok bool) {
 	at, err := access.ParseAddress(row.Address)
-	if c.byAddress[at] == nil || err != nil {
+	if err != nil || c.people.At(at) == nil {
 		for _, other := range row.Others { // somebody of the house may be known by another of their addresses
-			if a, e := access.ParseAddress(other); e == nil && (c.byAddress[a] != nil || err != nil) {
+			if a, e := access.ParseAddress(other); e == nil && (c.people.At(a) != nil || err != nil) {
 				at, err, row.Address = a, nil, other
-				if c.byAddress[a] != nil {
+				if c.people.At(a) != nil {
 					break
 				}
 			}
@@ -204,7 +198,7 @@ func (c *coming) read(row *roster.Person) (at access.Address, team string, ok bo
 
 // take works out what a line changes.
 func (c *coming) take(row roster.Person, at access.Address, team string) {
-	p := c.byAddress[at]
+	p := c.people.At(at)
 	line := RosterRow{Line: row.Line, Name: row.Name, Address: at.String()}
 	if p == nil {
 		c.takeNew(row, at, team, line)
@@ -244,7 +238,9 @@ func (c *coming) take(row roster.Person, at access.Address, team string) {
 	}
 	if same {
 		c.plan.Same++
+		return
 	}
+	c.plan.rows = append(c.plan.rows, row)
 }
 
 // takeNew brings somebody into the house, where the one who asks may do so.
@@ -257,7 +253,8 @@ func (c *coming) takeNew(row roster.Person, at access.Address, team string, line
 		row.Name = at.Local
 	}
 	id := c.ids.Free(row.Name, "person")
-	c.people = append(c.people, access.Person{ID: id, Name: row.Name, Address: at.String()})
+	c.plan.rows = append(c.plan.rows, row)
+	c.fresh = append(c.fresh, access.Person{ID: id, Name: row.Name, Address: at.String()})
 	c.places = append(c.places, placed{id, team})
 	line.Name, line.Text = row.Name, cmp.Or(row.Group, c.group(c.class.ID))
 	c.plan.New = append(c.plan.New, line)
@@ -269,9 +266,13 @@ func (c *coming) leave() {
 		return
 	}
 	for _, p := range c.doc.People {
-		at, _ := access.ParseAddress(p.Address) // validated before
-		if was, there := c.stood[p.ID]; there && c.listed[at] == 0 {
+		was, there := c.stood[p.ID]
+		if !there {
+			continue
+		}
+		if at, _ := access.ParseAddress(p.Address); c.listed[at] == 0 { // validated before
 			c.gone[p.ID] = true
+			c.plan.leave = append(c.plan.leave, p.ID)
 			c.plan.Gone = append(c.plan.Gone, RosterRow{Name: p.Name, Address: p.Address, Text: "leaves " + c.group(was)})
 		}
 	}
@@ -279,12 +280,10 @@ func (c *coming) leave() {
 
 // do makes the change in a document.
 func (c *coming) do(doc *access.Document) error {
-	doc.People = append(doc.People, c.people...)
-	for i := range doc.People {
-		if name := c.renamed[doc.People[i].ID]; name != "" {
-			doc.People[i].Name = name
-		}
+	for id, name := range c.renamed {
+		c.people.Person(id).Name = name
 	}
+	doc.People = append(doc.People, c.fresh...)
 	teams := maps.Clone(c.teams)
 	for _, name := range c.plan.Groups {
 		id := parts.FreeID(name, "group", func(id string) bool { return parts.GroupAt(doc, id) != nil })

@@ -36,8 +36,9 @@ type bench struct {
 	console http.Handler
 	gate    *gate.Gate
 	cookies []string
-	member  string // the cookie of a member's visit of the large site
-	folder  string // of the copy that is measured
+	member  string        // the cookie of a member's visit of the large site
+	waited  time.Duration // by others at most, while a roster came in
+	folder  string        // of the copy that is measured
 	started time.Duration
 	atRest  uint64
 	file    int64

@@ -88,6 +88,9 @@ func main() {
 		}
 		pprof.StopCPUProfile()
 		fmt.Printf("%s: holds %d MB after every view and change\n", name, heap()>>20)
+		if b.waited > 0 {
+			fmt.Printf("%s: others waited at most %s for a change while a roster came in\n", name, b.waited.Round(time.Millisecond))
+		}
 		b.close()
 	}
 	fmt.Print("\n| what |")

@@ -2,11 +2,13 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
 	"strings"
+	"time"
 
 	"velada/app/members"
 	"velada/house"
@@ -64,10 +66,10 @@ func (b *bench) measures() []measured {
 	post("a door's change, rehearsed", large+"/door/settings", http.StatusSeeOther, func(n int) url.Values {
 		return url.Values{"page": {"/part-1"}, "mode": {"also"}, "hide": {[]string{"yes", ""}[n%2]}}
 	})
-	view(large + "/rehearsal")
-	view(large + "/door")
-	view(large + "/sightlines")
-	list = append(list, measured{"it is applied", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodPost, large+"/rehearsal/apply", nil) }, http.StatusSeeOther, false, func(n int) {
+	for _, part := range []string{"/rehearsal", "/door", "/sightlines"} {
+		list = append(list, measured{"view /sites/large" + part + ", rehearsing", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodGet, large+part, nil) }, http.StatusOK, false, nil})
+	}
+	list = append(list, measured{"a door's change, applied", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodPost, large+"/rehearsal/apply", nil) }, http.StatusSeeOther, false, func(n int) {
 		b.ask(http.MethodPost, large+"/door/settings", url.Values{"page": {"/part-1"}, "mode": {"also"}, "hide": {[]string{"yes", ""}[n%2]}})
 	}})
 	list = append(list, measured{"a comment is written", func(n int) *httptest.ResponseRecorder {
@@ -122,11 +124,41 @@ func (b *bench) roster() []measured {
 	}
 	columns := url.Values{"said": {"yes"}, "column0": {"given"}, "column1": {"family"}, "column2": {"address"}, "column3": {"group"}, "teams": {"yes"}}
 	return []measured{
-		{"a roster is read", read, http.StatusSeeOther, true, nil},
-		{"what it does is shown", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodGet, to+"&"+columns.Encode(), nil) }, http.StatusOK, true, nil},
-		{"it is made", func(int) *httptest.ResponseRecorder {
+		{"a roster, read", read, http.StatusSeeOther, true, nil},
+		{"a roster, shown", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodGet, to+"&"+columns.Encode(), nil) }, http.StatusOK, true, nil},
+		{"a roster, made", func(int) *httptest.ResponseRecorder {
 			columns.Set("take", token)
-			return b.ask(http.MethodPost, at, columns)
+			others := b.othersMeanwhile()
+			r := b.ask(http.MethodPost, at, columns)
+			for r.Header().Get("Location") == to && !strings.Contains(b.ask(http.MethodGet, at+"/state?take="+token, nil).Body.String(), "Go to the group") {
+				time.Sleep(20 * time.Millisecond)
+			}
+			b.waited = others()
+			return r
 		}, http.StatusSeeOther, true, nil},
 	}
+}
+
+// othersMeanwhile has somebody else change something again and again, and returns what ends
+// that and tells how long they waited at most.
+func (b *bench) othersMeanwhile() func() time.Duration {
+	ctx, stop := context.WithCancel(b.ctx)
+	longest := make(chan time.Duration)
+	go func() {
+		var most time.Duration
+		for ctx.Err() == nil {
+			began := time.Now()
+			err := b.house.Change(b.ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+				tx.Log(largeSite, "door", "Somebody else was here.", "", "")
+				return nil
+			})
+			if err != nil {
+				panic(err)
+			}
+			most = max(most, time.Since(began))
+			time.Sleep(25 * time.Millisecond)
+		}
+		longest <- most
+	}()
+	return func() time.Duration { stop(); return <-longest }
 }

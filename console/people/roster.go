@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -23,6 +24,9 @@ type pendingRoster struct {
 	sheet       *roster.Sheet
 	read        roster.Options // as it was read
 	remembered  bool           // its columns are what they were said to be last time
+
+	mu     sync.Mutex
+	taking *taking // nil until it is taken, stretch by stretch
 }
 
 // readAs reads a roster as it is said to be: in which charset, and how many rows stand above people.
@@ -70,6 +74,7 @@ type rosterView struct {
 	Parts       []rosterPart
 	Problems    []people.RosterRow
 	MoreWrong   int
+	Taking      *takingView
 }
 
 type rosterColumn struct {
@@ -107,7 +112,9 @@ func rosterIn(c *web.Console, x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, "/groups/"+v.Group+"/roster?take="+putRoster(c, web.Actor(x).Who, again))
 			return
 		}
-		showRoster(c, x, v, p, token)
+		if v.Taking = p.takingView(token); v.Taking == nil {
+			showRoster(c, x, v, p, token)
+		}
 	}
 	page := c.Page(x, "A roster")
 	page.Here, page.View = "People", v
@@ -208,8 +215,13 @@ func doRoster(c *web.Console, x *gin.Context) {
 		}
 		f := p.formOf(x.PostForm)
 		plan, err := people.PlanRoster(x.Request.Context(), c.House, me, f)
+		if err == nil && plan.InStretches() {
+			p.takeInStretches(c, me, f, plan)
+			x.Redirect(http.StatusSeeOther, here+"?take="+token)
+			return
+		}
 		if err == nil {
-			err = c.House.ChangePeople(x.Request.Context(), me, plan.Change)
+			err = people.TakeRoster(x.Request.Context(), c.House, me, f, plan, func(int, int) {})
 		}
 		if err == nil {
 			err = people.Remember(x.Request.Context(), c.House, me, p.sheet, f.Fields, group)

@@ -25,6 +25,7 @@ func routes() []web.Route {
 		web.Get("/groups/:group/out", web.Keepers, groupOut),
 		web.Get("/groups/:group/roster", web.Keepers, rosterIn),
 		web.Post("/groups/:group/roster", web.Keepers, doRoster),
+		web.Get("/groups/:group/roster/state", web.Keepers, rosterState),
 		web.Post("/groups/:group/people", web.Keepers, doGroupPeople),
 		web.Post("/groups/:group/slips", web.Keepers, doSlips),
 		web.Post("/groups/:group/codes", web.Keepers, doJoinCode),

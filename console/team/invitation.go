@@ -106,6 +106,9 @@ func lasting(d time.Duration) string {
 	return "for " + web.Count(int(d.Hours()/24), "day", "days")
 }
 
+// mostSites is how many other sites are offered for an invitation to several.
+const mostSites = 100
+
 func newInviteForm(c *web.Console, x *gin.Context, d *web.Site, f web.Form, more []string) *inviteForm {
 	me := web.Actor(x)
 	if f.Values == nil {
@@ -115,8 +118,9 @@ func newInviteForm(c *web.Console, x *gin.Context, d *web.Site, f web.Form, more
 	v.Roles, v.Unders = rolesToGive(d, c.House.Can(me, d.Site, "/"), f.Values["role"]), d.Unders(f.Values["under"])
 	v.Reasons, v.MailWords = reasonChoices(f.Values["reason"]), c.MailWords(x)
 	for _, s := range d.State.Policy.Document().Sites {
-		if s.Address != d.Site && c.House.Can(me, s.Address, "/").Has(access.ManageTeam) {
-			v.Sites = append(v.Sites, web.Choice{ID: s.Address, Name: cmp.Or(s.Title, s.Address), On: slices.Contains(more, s.Address)})
+		on := slices.Contains(more, s.Address)
+		if s.Address != d.Site && (on || len(v.Sites) < mostSites) && c.House.Can(me, s.Address, "/").Has(access.ManageTeam) {
+			v.Sites = append(v.Sites, web.Choice{ID: s.Address, Name: cmp.Or(s.Title, s.Address), On: on})
 		}
 	}
 	return v

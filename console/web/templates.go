@@ -20,17 +20,18 @@ var ownTemplates embed.FS
 // templates/shared.
 func parseTemplates(rooms []Room) map[string]*template.Template {
 	shared := template.Must(template.New("").Funcs(template.FuncMap{
-		"asset":   func(name string) string { return look.URL("/look/", name) },
-		"sprite":  look.Sprite,
-		"window":  windowSymbol,
-		"count":   Count,
-		"capital": words.Capital,
-		"legend":  func() []Window { return legend },
-		"short":   short,
-		"join":    strings.Join,
-		"add":     func(a, b int) int { return a + b },
-		"indent":  func(depth int) int { return 16 * depth },
-		"means":   words.Means,
+		"asset":     func(name string) string { return look.URL("/look/", name) },
+		"sprite":    look.Sprite,
+		"window":    windowSymbol,
+		"count":     Count,
+		"thousands": Thousands,
+		"capital":   words.Capital,
+		"legend":    func() []Window { return legend },
+		"short":     short,
+		"join":      strings.Join,
+		"add":       func(a, b int) int { return a + b },
+		"indent":    func(depth int) int { return 16 * depth },
+		"means":     words.Means,
 	}).Funcs(controls).ParseFS(tight{ownTemplates}, "templates/shared/*.html"))
 	views := map[string]*template.Template{}
 	for _, room := range append(rooms, Room{Templates: ownTemplates}) {
