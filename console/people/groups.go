@@ -74,51 +74,9 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 	for _, id := range g.Groups {
 		v.Inner = append(v.Inner, groupLine{id, w.Group(id), web.Count(len(s.Policy.GroupMembers(id, c.At())), "person", "people"), 0})
 	}
-	in := map[string]string{}
-	for _, p := range people.GroupPeople(c.House, g.ID) {
-		in[p.Address] = p.Group
-	}
-	members := s.Policy.GroupMembers(g.ID, c.At())
-	if len(members) == 0 { // a group that is over still shows who is listed
-		members = g.People
-	}
-	is := map[string]bool{}
-	for _, id := range members {
-		is[id] = true
-	}
-	v.List = web.NewList(x, peopleSorts...)
-	v.List.At = "/groups/" + g.ID
-	find := strings.ToLower(v.List.Words)
-	var listed []*access.Person
-	for i := range doc.People {
-		if p := &doc.People[i]; is[p.ID] && (find == "" || holds(p.Name, find) || holds(p.Address, find)) {
-			listed = append(listed, p)
-		}
-	}
-	v.Count, v.NoServer = len(members), s.Settings.Mail == nil
-	from, to := v.List.Found(x, len(listed), "person", "people")
-	direct := map[string]bool{}
-	for _, id := range g.People {
-		direct[id] = true
-	}
-	for _, p := range inOrder(listed, v.List.Sort, to)[from:to] {
-		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: direct[p.ID]}
-		if a, err := access.ParseAddress(p.Address); err == nil && (s.Settings.Mail == nil || !s.Settings.Reaches(a)) {
-			account, err := accounts.Account(ctx, c.House, store.Who(p.ID))
-			if err != nil {
-				c.Fail(x, err)
-				return
-			}
-			switch {
-			case account.Password == "":
-				line.State = "has not been in yet: needs a slip"
-			case account.MustChange:
-				line.State = "has a slip, and has not been in yet"
-			default:
-				line.State = "signs in with a password of their own"
-			}
-		}
-		v.People = append(v.People, line)
+	if err := v.list(c, x, g); err != nil {
+		c.Fail(x, err)
+		return
 	}
 	for _, u := range people.UsesOf(c.House, g.ID) {
 		row := useRow{What: u.What}
@@ -170,6 +128,58 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 	p := c.Page(x, v.Name)
 	p.Here, p.View = "People", v
 	c.Show(x, status, "group", p)
+}
+
+// list fills in the people of a group that are asked for.
+func (v *groupView) list(c *web.Console, x *gin.Context, g *access.Group) error {
+	s, ctx := c.House.State(), x.Request.Context()
+	doc := s.Policy.Document()
+	in := map[string]string{}
+	for _, p := range people.GroupPeople(c.House, g.ID) {
+		in[p.Address] = p.Group
+	}
+	members := s.Policy.GroupMembers(g.ID, c.At())
+	if len(members) == 0 { // a group that is over still shows who is listed
+		members = g.People
+	}
+	is := map[string]bool{}
+	for _, id := range members {
+		is[id] = true
+	}
+	v.List = web.NewList(x, peopleSorts...)
+	v.List.At = "/groups/" + g.ID
+	find := strings.ToLower(v.List.Words)
+	var listed []*access.Person
+	for i := range doc.People {
+		if p := &doc.People[i]; is[p.ID] && (find == "" || holds(p.Name, find) || holds(p.Address, find)) {
+			listed = append(listed, p)
+		}
+	}
+	v.Count, v.NoServer = len(members), s.Settings.Mail == nil
+	from, to := v.List.Found(x, len(listed), "person", "people")
+	direct := map[string]bool{}
+	for _, id := range g.People {
+		direct[id] = true
+	}
+	for _, p := range inOrder(listed, v.List.Sort, to)[from:to] {
+		line := memberLine{ID: p.ID, Name: cmp.Or(p.Name, p.ID), Address: p.Address, In: in[p.Address], Direct: direct[p.ID]}
+		if a, err := access.ParseAddress(p.Address); err == nil && (s.Settings.Mail == nil || !s.Settings.Reaches(a)) {
+			account, err := accounts.Account(ctx, c.House, store.Who(p.ID))
+			if err != nil {
+				return err
+			}
+			switch {
+			case account.Password == "":
+				line.State = "has not been in yet: needs a slip"
+			case account.MustChange:
+				line.State = "has a slip, and has not been in yet"
+			default:
+				line.State = "signs in with a password of their own"
+			}
+		}
+		v.People = append(v.People, line)
+	}
+	return nil
 }
 
 func groupForm(c *web.Console, g *access.Group) *web.Form {
