@@ -127,7 +127,8 @@ type Tx struct {
 	anyTeam bool
 	teamBy  *Actor
 
-	entries []store.Entry // of the ledger
+	entries  []store.Entry   // of the ledger
+	comments []store.Comment // as they were written
 
 	parts    map[store.SiteID]Parts
 	settings *Settings

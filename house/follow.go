@@ -98,7 +98,11 @@ func (f *follows) leaveOut(ctx context.Context, tx store.Queryer) error {
 	if len(f.moved)+len(f.ended)+len(f.dropped) <= few {
 		return nil
 	}
-	kept, err := store.KeptOf(ctx, tx)
+	people := slices.AppendSeq(slices.Clone(f.ended), maps.Keys(f.dropped))
+	for _, m := range f.moved {
+		people = append(people, m[0])
+	}
+	kept, err := store.KeptOf(ctx, tx, people)
 	if err != nil {
 		return err
 	}

@@ -137,7 +137,7 @@ func (tx *Tx) saveSites(doc *access.Document) error {
 
 // reread makes the next state of what was drafted and what is to be read anew.
 func (tx *Tx) reread(drafted bool) error {
-	if !drafted && len(tx.parts) == 0 && tx.settings == nil {
+	if !drafted && len(tx.parts) == 0 && tx.settings == nil && len(tx.comments) == 0 {
 		return nil
 	}
 	next := *tx.was
@@ -177,6 +177,22 @@ func (tx *Tx) reread(drafted bool) error {
 		}
 		state = state.with(site)
 	}
+	for id, written := range tx.commented() {
+		if was := state.sites[id]; was != nil && tx.parts[id]&Comments == 0 {
+			site := was.withComments(written)
+			site.rendered = nil
+			state = state.with(site)
+		}
+	}
 	tx.next = state
 	return nil
+}
+
+// commented returns the comments that were written, by site.
+func (tx *Tx) commented() map[store.SiteID][]store.Comment {
+	bySite := map[store.SiteID][]store.Comment{}
+	for _, c := range tx.comments {
+		bySite[c.Site] = append(bySite[c.Site], c)
+	}
+	return bySite
 }

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"velada/core/access"
 )
@@ -227,10 +228,12 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 			return err
 		}
 	}
+	people := make([]placedPerson, len(doc.People))
 	for i, p := range doc.People {
-		if err := savePerson(ctx, q, p, i); err != nil {
-			return err
-		}
+		people[i] = placedPerson{p, i}
+	}
+	if err := savePeople(ctx, q, people); err != nil {
+		return err
 	}
 	if err := saveParts(ctx, q, "groups", doc.Groups, func(g access.Group) string { return g.ID }); err != nil {
 		return err
@@ -255,20 +258,35 @@ func SaveDocument(ctx context.Context, q Queryer, doc *access.Document) error {
 	return exec(ctx, q, `DELETE FROM sites WHERE address NOT IN (SELECT value FROM json_each(?))`, string(list))
 }
 
-// savePerson writes a person at their place in the order.
-func savePerson(ctx context.Context, q Queryer, p access.Person, position int) error {
-	if p.Former == nil {
-		p.Former = []string{}
-	}
-	former, err := json.Marshal(p.Former)
-	if err == nil {
-		err = exec(ctx, q, `INSERT INTO people (id, position, name, address, former, steward, blocked) VALUES (?, ?, ?, ?, ?, ?, ?)
+// placedPerson is a person with their place in the order.
+type placedPerson struct {
+	access.Person
+	position int
+}
+
+// manyPeople is how many people are written by one statement.
+const manyPeople = 100
+
+// savePeople writes people at their places in the order.
+func savePeople(ctx context.Context, q Queryer, list []placedPerson) error {
+	for some := range slices.Chunk(list, manyPeople) {
+		args := make([]any, 0, 7*len(some))
+		for _, p := range some {
+			if p.Former == nil {
+				p.Former = []string{}
+			}
+			former, err := json.Marshal(p.Former)
+			if err != nil {
+				return fmt.Errorf("writing %s: %w", p.ID, err)
+			}
+			args = append(args, p.ID, p.position, p.Name, p.Address, string(former), p.Steward, p.Blocked)
+		}
+		err := exec(ctx, q, `INSERT INTO people (id, position, name, address, former, steward, blocked) VALUES `+strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?, ?, ?), ", len(some)), ", ")+`
 			ON CONFLICT (id) DO UPDATE SET position = excluded.position, name = excluded.name, address = excluded.address,
-			former = excluded.former, steward = excluded.steward, blocked = excluded.blocked`,
-			p.ID, position, p.Name, p.Address, string(former), p.Steward, p.Blocked)
-	}
-	if err != nil {
-		return fmt.Errorf("writing %s: %w", p.ID, err)
+			former = excluded.former, steward = excluded.steward, blocked = excluded.blocked`, args...)
+		if err != nil {
+			return fmt.Errorf("writing %s and others: %w", some[0].ID, err)
+		}
 	}
 	return nil
 }

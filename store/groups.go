@@ -14,15 +14,17 @@ import (
 // SaveChanges brings the people, groups, promises and sites that differ
 // between two documents into the database.
 func SaveChanges(ctx context.Context, q Queryer, before, after *access.Document) error {
+	var people []placedPerson
 	moved := false // somebody stands elsewhere, or is gone
 	for i, p := range after.People {
 		if i < len(before.People) && before.People[i].ID == p.ID && before.People[i].Equal(p) {
 			continue
 		}
 		moved = moved || i < len(before.People) && before.People[i].ID != p.ID
-		if err := savePerson(ctx, q, p, i); err != nil {
-			return err
-		}
+		people = append(people, placedPerson{p, i})
+	}
+	if err := savePeople(ctx, q, people); err != nil {
+		return err
 	}
 	if before.House.Name != after.House.Name || before.House.Zone != after.House.Zone || !slices.Equal(before.House.Domains, after.House.Domains) {
 		if err := SaveHouse(ctx, q, after.House); err != nil {

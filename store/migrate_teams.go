@@ -52,10 +52,12 @@ func peopleForEntries(ctx context.Context, tx *sql.Tx) error {
 			return err
 		}
 	}
+	var people []placedPerson
 	for i := first; i < len(doc.People); i++ {
-		if err := savePerson(ctx, tx, doc.People[i], i); err != nil {
-			return err
-		}
+		people = append(people, placedPerson{doc.People[i], i})
+	}
+	if err := savePeople(ctx, tx, people); err != nil {
+		return err
 	}
 	return errors.Join(moveWho(ctx, tx, ids), idsInDetails(ctx, tx, ids), idsInLedger(ctx, tx, ids))
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -113,9 +114,13 @@ func MoveWho(ctx context.Context, q Queryer, from, to Who) (gone bool, err error
 	return gone, nil
 }
 
-// KeptOf reads everybody of whom anything is kept that MoveWho would move.
-func KeptOf(ctx context.Context, q Reader) (map[Who]bool, error) {
+// KeptOf reads of whom among some people anything is kept that MoveWho would move.
+func KeptOf(ctx context.Context, q Reader, people []Who) (map[Who]bool, error) {
 	kept := map[Who]bool{}
+	ids, err := json.Marshal(people)
+	if err != nil {
+		return nil, err
+	}
 	columns, err := theirs(ctx, q)
 	if err != nil {
 		return nil, err
@@ -124,7 +129,7 @@ func KeptOf(ctx context.Context, q Reader) (map[Who]bool, error) {
 		if c.table == "members" {
 			continue
 		}
-		list, err := collect(ctx, q, func(r *sql.Rows) (who Who, err error) { return who, r.Scan(&who) }, `SELECT DISTINCT `+c.column+` FROM `+c.table)
+		list, err := collect(ctx, q, func(r *sql.Rows) (who Who, err error) { return who, r.Scan(&who) }, `SELECT DISTINCT `+c.column+` FROM `+c.table+` WHERE `+c.column+` IN (SELECT value FROM json_each(?))`, string(ids))
 		if err != nil {
 			return nil, fmt.Errorf("reading %s.%s: %w", c.table, c.column, err)
 		}

@@ -40,8 +40,7 @@ func Comment(ctx context.Context, h *house.House, site, path string, author stor
 			tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",
 				a.Name+" wrote a comment that waits on "+s.SiteTitle(site)+".", readersView(site)+"#comments")
 		}
-		tx.Renew(c.Site, house.Comments)
-		return store.SaveComment(ctx, tx, &c, tx.Now())
+		return tx.SaveComment(&c)
 	})
 	return held, err
 }
@@ -71,8 +70,7 @@ func ChangeComment(ctx context.Context, h *house.House, site string, id int64, a
 				c.Status = "held" // what was approved is not what it says now
 			}
 		}
-		tx.Renew(c.Site, house.Comments)
-		return store.SaveComment(ctx, tx, c, tx.Now())
+		return tx.SaveComment(c)
 	})
 }
 
@@ -94,7 +92,7 @@ func ModerateComments(ctx context.Context, h *house.House, a house.Actor, site s
 			if show {
 				c.Status = "shown"
 			}
-			if err := store.SaveComment(ctx, tx, c, tx.Now()); err != nil {
+			if err := tx.SaveComment(c); err != nil {
 				return err
 			}
 			n++
@@ -115,7 +113,6 @@ func ModerateComments(ctx context.Context, h *house.House, a house.Actor, site s
 			}
 			tx.Log(site, "member", what, "", "")
 		}
-		tx.Renew(tx.State().ID(site), house.Comments)
 		return nil
 	})
 	return n, err

@@ -11,7 +11,7 @@ import (
 
 // atOnce is how many people a roster changes in one change of the house: of a larger one so
 // many at a time, so that others who change something wait for no more than that.
-const atOnce = 1500
+const atOnce = 1000
 
 // InStretches reports whether a roster comes in a stretch at a time.
 func (p *RosterPlan) InStretches() bool { return len(p.rows)+len(p.leave) > atOnce }

@@ -10,7 +10,7 @@ type peopleDiff struct {
 }
 
 // mostChanged is how many people a change may concern for looking at them alone.
-const mostChanged = 1000
+const mostChanged = 50_000
 
 // changedPeople compares the people of a document with those of an earlier one; false where
 // they differ in more than a few, or in their order.
@@ -60,7 +60,7 @@ func changedPeople(doc *Document, earlier *Policy) (d peopleDiff, few bool) {
 
 // has reports whether somebody of an id is of this document.
 func (r *roster) has(id string) bool {
-	for _, i := range r.byID[id] {
+	for _, i := range r.ids(id) {
 		if r.entries[i].ID == id && !r.absent.Contains(i) {
 			return true
 		}
@@ -83,7 +83,7 @@ func (v *validator) changed(d peopleDiff, earlier *Policy, where *place) {
 			return other, true
 		}
 		holders[address] = id
-		i, known := earlier.people.byKey[address]
+		i, known := earlier.people.byKey.get(address)
 		if !known {
 			return "", false
 		}

@@ -36,7 +36,7 @@ func (f *Finder) Person(id string) *Person {
 		return &f.doc.People[i]
 	}
 	if f.base != nil {
-		for _, i := range f.base.byID[id] {
+		for _, i := range f.base.ids(id) {
 			if f.doc.People[i].ID == id {
 				return &f.doc.People[i]
 			}
@@ -53,7 +53,7 @@ func (f *Finder) At(a Address) *Person {
 	if f.base == nil {
 		return nil
 	}
-	i, is := f.base.byKey[a]
+	i, is := f.base.byKey.get(a)
 	if !is || f.base.address[i] != a || f.doc.People[i].ID != f.base.entries[i].ID || f.doc.People[i].Address != f.base.entries[i].Address {
 		return nil
 	}

@@ -89,7 +89,7 @@ func FuzzDecide(f *testing.F) {
 			t.Fatal(err)
 		}
 		a := newMaker(request).ask(doc)
-		if p.people.byID[a.person] == nil {
+		if p.people.ids(a.person) == nil {
 			a.person = ""
 		}
 		v := a.visitor(p)

@@ -57,7 +57,7 @@ func whomListed(g *Group, at int, r *roster, near *houseSets) listed {
 	}
 	list := make([]uint32, 0, len(g.People))
 	for _, id := range g.People {
-		list = append(list, r.byID[id]...)
+		list = append(list, r.ids(id)...)
 	}
 	slices.Sort(list)
 	return listed{g.People, roaring.BitmapOf(list...)}

@@ -9,7 +9,7 @@ import (
 // asked through an index, and so is one whose people are those of one that was.
 func (d *Document) Person(id string) *Person {
 	if r := d.people; r != nil && len(d.People) > 0 && len(r.entries) == len(d.People) && &r.entries[0] == &d.People[0] {
-		for _, i := range r.byID[id] {
+		for _, i := range r.ids(id) {
 			if d.People[i].ID == id {
 				return &d.People[i]
 			}
@@ -19,7 +19,7 @@ func (d *Document) Person(id string) *Person {
 		}
 	}
 	if d.people != nil { // of a copy that is written in, people mostly stand where they stood
-		for _, i := range d.people.byID[id] {
+		for _, i := range d.people.ids(id) {
 			if int(i) < len(d.People) && d.People[i].ID == id {
 				return &d.People[i]
 			}

@@ -31,7 +31,7 @@ func observers(policies []*Policy, address string) []observer {
 	add("address", func(_ *Document, s *Site) []string {
 		return slices.DeleteFunc(addressesNamed(s), func(a string) bool {
 			parsed, _ := ParseAddress(a) // validated before
-			return slices.ContainsFunc(policies, func(p *Policy) bool { _, known := p.people.byKey[parsed]; return known })
+			return slices.ContainsFunc(policies, func(p *Policy) bool { _, known := p.people.byKey.get(parsed); return known })
 		})
 	}, visitorWithAddress)
 	add("network", func(_ *Document, s *Site) (names []string) {

@@ -190,7 +190,7 @@ func (i Identity) Known() bool { return i.kind != nobody }
 
 // Person returns the identity of a person by id.
 func (p *Policy) Person(id string) (Identity, bool) {
-	list := p.people.byID[id]
+	list := p.people.ids(id)
 	if len(list) == 0 {
 		return Identity{}, false
 	}
@@ -200,7 +200,7 @@ func (p *Policy) Person(id string) (Identity, bool) {
 // Address returns the identity of whoever is signed in with an address: the
 // person whose it is or was, or the bare address.
 func (p *Policy) Address(a Address) Identity {
-	if i, ok := p.people.byKey[a]; ok {
+	if i, ok := p.people.byKey.get(a); ok {
 		return Identity{i, aPerson, p.people.address[i]} // domains match the address of now
 	}
 	return Identity{kind: bareAddress, address: a}

@@ -16,10 +16,10 @@ type people = *roaring.Bitmap
 type roster struct {
 	entries  []Person // in order; those of the other document where absent
 	address  []Address
-	absent   people              // entries that are not people of this document
-	byID     map[string][]uint32 // of this document; a bare address that is theirs comes along
-	byKey    map[Address]uint32  // of this document, by former addresses too
-	byDomain map[string]people   // everyone in the roster
+	absent   people                    // entries that are not people of this document
+	byID     layered[string, []uint32] // of this document; a bare address that is theirs comes along
+	byKey    layered[Address, uint32]  // of this document, by former addresses too
+	byDomain map[string]people         // everyone in the roster
 	everyone people
 
 	line  *numbering // shared with the rosters that this one was extended from
@@ -28,6 +28,12 @@ type roster struct {
 
 // numbering is what rosters have in common in which whoever is in both has the same number.
 type numbering struct{ _ byte }
+
+// ids are the numbers of whoever goes by an id.
+func (r *roster) ids(id string) []uint32 {
+	list, _ := r.byID.get(id)
+	return list
+}
 
 // numbersAs reports whether whoever is of an earlier roster has the same numbers in this one.
 func (r *roster) numbersAs(earlier *roster) bool {
@@ -47,10 +53,10 @@ func extended(earlier *roster, order []Person, own int) *roster {
 	r.byDomain, r.everyone = maps.Clone(r.byDomain), r.everyone.Clone()
 	if own > len(earlier.entries) || slices.ContainsFunc(order[own:], func(p Person) bool {
 		address, _ := ParseAddress(p.Address) // validated before
-		_, taken := r.byKey[address]
+		_, taken := r.byKey.get(address)
 		return taken
 	}) { // else nobody new goes by an id or an address of this document
-		r.byID, r.byKey = maps.Clone(r.byID), maps.Clone(r.byKey)
+		r.byID, r.byKey = r.byID.extended(), r.byKey.extended()
 	}
 	r.absent.AddRange(uint64(own), uint64(len(order)))
 	r.everyone.AddRange(0, uint64(len(order)))
@@ -70,12 +76,12 @@ func extended(earlier *roster, order []Person, own int) *roster {
 		if n >= own {
 			continue
 		}
-		r.alien = r.alien || len(r.byID[p.ID]) > 0
-		r.byID[p.ID] = append(slices.Clip(r.byID[p.ID]), i)
-		r.byKey[address] = i
+		r.alien = r.alien || len(r.ids(p.ID)) > 0
+		r.byID.put(p.ID, append(slices.Clip(r.ids(p.ID)), i))
+		r.byKey.put(address, i)
 		for _, former := range p.Former {
 			address, _ := ParseAddress(former) // validated before
-			r.byKey[address] = i
+			r.byKey.put(address, i)
 		}
 	}
 	r.placeAbsent()
@@ -97,9 +103,10 @@ func beginsAs(people, others []Person) bool {
 func (r *roster) placeAbsent() {
 	for it := r.absent.Iterator(); it.HasNext(); {
 		i := it.Next()
-		if j, ok := r.byKey[r.address[i]]; ok {
+		if j, ok := r.byKey.get(r.address[i]); ok {
 			id := r.entries[j].ID
-			r.byID[id], r.alien = append(slices.Clip(r.byID[id]), i), true
+			r.byID.put(id, append(slices.Clip(r.ids(id)), i))
+			r.alien = true
 		}
 	}
 }
@@ -114,7 +121,7 @@ func newRoster(own []Person, order []Person, earlier *roster) *roster {
 	}
 	r := &roster{
 		entries: order, address: make([]Address, len(order)), absent: roaring.New(),
-		byID: make(map[string][]uint32, len(own)), byKey: make(map[Address]uint32, len(own)), byDomain: map[string]people{},
+		byID: newLayered[string, []uint32](len(own)), byKey: newLayered[Address, uint32](len(own)), byDomain: map[string]people{},
 		everyone: roaring.New(), line: &numbering{},
 	}
 	r.everyone.AddRange(0, uint64(len(order)))
@@ -146,11 +153,11 @@ func newRoster(own []Person, order []Person, earlier *roster) *roster {
 		r.address[i] = address
 		domains[address.Domain] = append(domains[address.Domain], uint32(i))
 		if !r.absent.Contains(uint32(i)) {
-			r.byID[p.ID] = append(r.byID[p.ID], uint32(i))
-			r.byKey[address] = uint32(i)
+			r.byID.put(p.ID, append(r.ids(p.ID), uint32(i)))
+			r.byKey.put(address, uint32(i))
 			for _, former := range p.Former {
 				address, _ := ParseAddress(former) // validated before
-				r.byKey[address] = uint32(i)
+				r.byKey.put(address, uint32(i))
 			}
 		}
 	}
@@ -167,7 +174,7 @@ func samePeople(a, b []Person) bool {
 
 // named adds everyone of an id to a set.
 func (r *roster) named(id string, to people) {
-	for _, i := range r.byID[id] {
+	for _, i := range r.ids(id) {
 		to.Add(i)
 	}
 }
@@ -196,13 +203,13 @@ func (r *roster) known(i uint32) (uint32, bool) {
 	if !r.absent.Contains(i) {
 		return i, true
 	}
-	j, ok := r.byKey[r.address[i]]
+	j, ok := r.byKey.get(r.address[i])
 	return j, ok
 }
 
 // withAddress adds whoever has an address to a set, absent entries included.
 func (r *roster) withAddress(a Address, to people) {
-	if i, ok := r.byKey[a]; ok {
+	if i, ok := r.byKey.get(a); ok {
 		r.named(r.entries[i].ID, to)
 		return
 	}

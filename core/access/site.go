@@ -198,7 +198,7 @@ func (s *CompiledSite) compileKeys() {
 func (s *CompiledSite) compileMembers() {
 	lists := map[string][]uint32{}
 	for _, m := range s.doc.Members {
-		lists[m.Status] = append(lists[m.Status], s.house.people.byID[m.Who]...)
+		lists[m.Status] = append(lists[m.Status], s.house.people.ids(m.Who)...)
 	}
 	for status, set := range map[string]people{"approved": s.approved, "pending": s.pending, "blocked": s.barred} {
 		slices.Sort(lists[status])
