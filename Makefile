@@ -85,4 +85,4 @@ bench:
 # Every view and change of the console on made-up houses of 1,000, 20,000 and 200,000 people: ten minutes the first time.
 .PHONY: bench-house
 bench-house:
-	cd bench && go run ./house
+	cd bench && go run ./house && go run ./house -size L -changing
