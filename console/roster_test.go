@@ -9,7 +9,10 @@ import (
 
 	"golang.org/x/text/encoding/charmap"
 
+	"velada/app/people"
 	"velada/core/access"
+	"velada/core/roster"
+	"velada/house"
 	"velada/store"
 )
 
@@ -136,5 +139,48 @@ func TestALargeRosterComesInStretches(t *testing.T) {
 	}
 	if status, _, _ := d.another().signIn("pilar@cerroalcor.example").get("/groups/variable-stars/roster/state?take=" + take); status != 404 {
 		t.Errorf("somebody else sees how far it is: %d", status)
+	}
+}
+
+// Whoever is no steward any more adds nobody with a mailbox, also where their roster is on its way in.
+func TestARosterAsksAnewWhoBringsIt(t *testing.T) {
+	for _, many := range []int{3, 1100} { // at once, and in stretches
+		d := openDesk(t)
+		a, err := access.ParseAddress("pilar@cerroalcor.example")
+		if err != nil {
+			t.Fatal(err)
+		}
+		me := d.house.Actor(a)
+		stewards := func(yes bool) error {
+			return d.house.Change(t.Context(), house.Velada, house.Needs{}, func(tx *house.Tx) error {
+				tx.Document().Person(string(me.Who)).Steward = yes
+				return store.SaveKeepers(t.Context(), tx, "variable-stars", []store.Who{me.Who})
+			})
+		}
+		var text strings.Builder
+		text.WriteString("Name;E-mail\n")
+		for i := range many {
+			fmt.Fprintf(&text, "Somebody %d;s%d@mailbox.example\n", i, i)
+		}
+		sheet, err := roster.Read([]byte(text.String()), roster.Options{Head: -1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		f := people.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "variable-stars"}
+		if err := stewards(true); err != nil {
+			t.Fatal(err)
+		}
+		plan, err := people.PlanRoster(t.Context(), d.house, me, f)
+		if err != nil || len(plan.New) != many || plan.InStretches() != (many > 1000) {
+			t.Fatalf("%d new, %v", len(plan.New), err)
+		}
+		if err := stewards(false); err != nil {
+			t.Fatal(err)
+		}
+		before := len(d.house.State().Policy.Document().People)
+		err = people.TakeRoster(t.Context(), d.house, me, f, plan, func(int, int) {})
+		if now := len(d.house.State().Policy.Document().People); now != before {
+			t.Errorf("%d were added by who is no steward any more: %v", now-before, err)
+		}
 	}
 }

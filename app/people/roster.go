@@ -51,14 +51,14 @@ func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	if err := h.May(ctx, a, house.Needs{Keeps: f.Group}); err != nil {
 		return nil, err
 	}
-	steward, reaches, rows := h.IsSteward(a), h.State().Settings.Reaches, f.Sheet.People(f.Fields)
-	c, err := planRoster(h.State().Policy.Document(), f, rows, steward, reaches)
+	rows := f.Sheet.People(f.Fields)
+	c, err := planRoster(h.State().Policy.Document(), f, rows, h.IsSteward(a), h.State().Settings.Reaches)
 	if err != nil {
 		return nil, err
 	}
 	seen := c.plan.Change.What
 	c.plan.Change.Do = func(doc *access.Document) error { // worked out anew: others may have changed the groups since
-		now, err := planRoster(doc, f, rows, steward, reaches)
+		now, err := planRoster(doc, f, rows, h.IsSteward(a), h.State().Settings.Reaches)
 		if err != nil {
 			return err
 		}

@@ -24,7 +24,6 @@ func TakeRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	if !plan.InStretches() {
 		return h.ChangePeople(ctx, a, plan.Change)
 	}
-	steward, reaches := h.IsSteward(a), h.State().Settings.Reaches
 	part := f
 	part.Gone = false
 	rows, leave, of := plan.rows, plan.leave, len(plan.rows)+len(plan.leave)
@@ -37,7 +36,7 @@ func TakeRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 		err := h.ChangePeople(ctx, a, house.PeopleChange{
 			Group: f.Group, What: fmt.Sprintf("%s Here %d to %d of %d.", plan.Change.What, done+1, to, of),
 			Do: func(doc *access.Document) error {
-				c, err := planRoster(doc, part, some, steward, reaches)
+				c, err := planRoster(doc, part, some, h.IsSteward(a), h.State().Settings.Reaches) // as they are by then
 				if err != nil {
 					return err
 				}
