@@ -103,8 +103,8 @@ export async function startBrowser(...more) {
 
 // Chromium writes every answer of 400 and above into its console, also to pages and forms
 // that a test asked for; those that nobody asked for are found by their requests.
-// A house that was stopped answers nothing.
-const asked = (message) => /^Failed to load resource: (the server responded with a status|net::ERR_(CONNECTION_REFUSED|CONNECTION_RESET|EMPTY_RESPONSE))/.test(message.text());
+// A house that was stopped answers nothing, and what was on its way to a page that is left is cut off.
+const asked = (message) => /^(Failed to load resource: (the server responded with a status|net::ERR_(CONNECTION_REFUSED|CONNECTION_RESET|EMPTY_RESPONSE))|htmx: htmx:error: Failed to fetch)/.test(message.text());
 
 function isAsked(request) {
   if (request.resourceType() === "fetch" || request.resourceType() === "xhr") return true;

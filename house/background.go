@@ -61,7 +61,7 @@ func (h *House) KeepLogSmall(ctx context.Context) {
 	h.Every(ctx, checkpointInterval, "checkpointing the database", func(ctx context.Context) error { return store.Checkpoint(ctx, h.db) })
 }
 
-const checkpointInterval = 20 * time.Second
+const checkpointInterval = 5 * time.Second
 
 func (h *House) attempt(ctx context.Context, what string, f func(ctx context.Context) error) {
 	Recovered(what, func() {

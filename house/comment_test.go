@@ -16,7 +16,7 @@ func TestCommentsArePutIntoTheState(t *testing.T) {
 	id := h.State().ID("society")
 	r := rand.New(rand.NewPCG(5, 6))
 	var mine []store.Comment
-	for range 60 {
+	for range 25 {
 		err := h.Change(t.Context(), house.Velada, house.Needs{}, func(tx *house.Tx) error {
 			for range 1 + r.IntN(2) {
 				if len(mine) > 3 && r.IntN(2) == 0 {

@@ -10,9 +10,11 @@ import (
 
 // How large SQLite's log of what was written (the WAL) stays, in bytes: it is cut to
 // mostLog when it is written from its beginning again, and taken into the database by
-// Checkpoint from someLog on.
+// Checkpoint from someLog on. Whoever commits takes it in from autoLog on, and waits for the
+// disk: so late that Checkpoint, which nobody waits for, comes first.
 const (
 	mostLog = 64 << 20
+	autoLog = 32 << 20
 	someLog = 8 << 20
 )
 

@@ -168,7 +168,7 @@ func TestMembersAreWrittenByWhatDiffers(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	var members []access.Member
-	for step := range 300 {
+	for step := range 100 {
 		next := slices.Clone(members)
 		for range 1 + r.IntN(3) {
 			switch who := fmt.Sprint("p", r.IntN(12)); {

@@ -61,7 +61,7 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 	// the program dies, and at most the last ones when the machine does. Transactions begin
 	// as writers, so that none that has read must start over when it comes to write.
 	db, err := connect(file, url.Values{
-		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)", "journal_size_limit(" + strconv.Itoa(mostLog) + ")"},
+		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)", "journal_size_limit(" + strconv.Itoa(mostLog) + ")", "wal_autocheckpoint(" + strconv.Itoa(autoLog/4096) + ")"},
 		"_txlock": {"immediate"},
 	})
 	if err != nil {

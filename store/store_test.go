@@ -4,8 +4,10 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"os"
 	"path/filepath"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -14,9 +16,34 @@ import (
 
 var ctx = context.Background()
 
+// empty is a database without anything in it: making its tables takes longer than most tests.
+var empty = sync.OnceValues(func() ([]byte, error) {
+	folder, err := os.MkdirTemp("", "velada-store-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	db, err := Open(ctx, filepath.Join(folder, "velada.db"))
+	if err != nil {
+		return nil, err
+	}
+	if err := db.Close(); err != nil { // which takes in what is in the log
+		return nil, err
+	}
+	return os.ReadFile(filepath.Join(folder, "velada.db"))
+})
+
 func database(t *testing.T) *sql.DB {
 	t.Helper()
-	db, err := Open(ctx, filepath.Join(t.TempDir(), "velada.db"))
+	file := filepath.Join(t.TempDir(), "velada.db")
+	data, err := empty()
+	if err == nil {
+		err = os.WriteFile(file, data, 0o600)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	db, err := Open(ctx, file)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -73,6 +73,7 @@ func open(ctx context.Context, z size, in string) (*bench, error) {
 		return nil, err
 	}
 	b.started = time.Since(began)
+	b.house.KeepLogSmall(b.ctx) // as the server does
 	host := func(address string) string { return address + ".localhost" }
 	site := func(address string) string { return "http://" + host(address) }
 	b.gate = gate.New(b.house, site("velada"), false, site)
