@@ -44,13 +44,16 @@ func pack(raw []byte) string {
 }
 
 // unpack returns what was packed, or what was kept before messages were.
-func unpack(kept string) ([]byte, error) {
+func unpack(kept string) ([]byte, error) { return unpackUpTo(kept, mostUnpacked) }
+
+// unpackUpTo is unpack for what may have so many bytes.
+func unpackUpTo(kept string, most int64) ([]byte, error) {
 	rest, packed := strings.CutPrefix(kept, packedMark)
 	if !packed {
 		return []byte(kept), nil
 	}
-	raw, err := io.ReadAll(io.LimitReader(flate.NewReaderDict(strings.NewReader(rest), dictionary), mostUnpacked+1))
-	if err == nil && len(raw) > mostUnpacked {
+	raw, err := io.ReadAll(io.LimitReader(flate.NewReaderDict(strings.NewReader(rest), dictionary), most+1))
+	if err == nil && int64(len(raw)) > most {
 		err = errors.New("it is too long")
 	}
 	if err != nil {
