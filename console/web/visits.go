@@ -47,13 +47,12 @@ func (c *Console) VisitsOf(ctx context.Context, site string, height int) (*Visit
 		if b.Turned > 0 {
 			turned = max(1, turned)
 		}
-		bar := func(to *strings.Builder, y, high int) {
-			if high > 0 {
-				fmt.Fprintf(to, "M%d %dh%dv%dh-%dz", i*dayWide+1, y, barWide, high, barWide)
-			}
+		if opened > 0 { // a line as thick as a bar: shorter than its outline
+			fmt.Fprintf(&bars, "M%d %dv-%d", i*dayWide+dayWide/2, height, opened)
 		}
-		bar(&bars, height-opened, opened)
-		bar(&above, max(0, height-opened-turned), turned)
+		if turned > 0 {
+			fmt.Fprintf(&above, "M%d %dh%dv%dh-%dz", i*dayWide+1, max(0, height-opened-turned), barWide, turned, barWide)
+		}
 	}
 	v.Bars, v.TurnedBars, v.Width = bars.String(), above.String(), len(f.Bars)*dayWide
 	return v, nil
