@@ -97,7 +97,7 @@ func TestAllThatIsFoundIsChosen(t *testing.T) {
 		t.Error("everybody is named in the form")
 	}
 	d.post("/sites/society/members", "change", "block", "all", "yes", "status", "approved", "find", "b", "sort", "name", "seen", seen, "meant", "yes")
-	d.shows("/sites/society/members", "The list is another by now")
+	d.shows("/sites/society/members", "The list has changed since you looked")
 	if count("approved") != approved {
 		t.Fatal("others than those that were seen were blocked")
 	}
@@ -110,7 +110,7 @@ func TestAllThatIsFoundIsChosen(t *testing.T) {
 	_, body, _ = d.post("/put-in-group", "into", "Crew Antlia", "all", "yes", "find", "okafor")
 	seen = seenIn(body)
 	_, body, _ = d.post("/put-in-group", "into", "Crew Antlia", "all", "yes", "find", "", "seen", seen, "meant", "yes")
-	d.shows("/people", "The list is another by now")
+	d.shows("/people", "The list has changed since you looked")
 	d.post("/put-in-group", "into", "Crew Antlia", "all", "yes", "find", "okafor", "seen", seen, "meant", "yes")
 	if !d.inGroup("antlia", "tobias") {
 		t.Error("who was found is not in the group", body)
@@ -161,7 +161,7 @@ func TestManyCommentsAtOnce(t *testing.T) {
 	_, rest, _ := strings.Cut(body, `name="seen" value="`)
 	seen, _, _ := strings.Cut(rest, `"`)
 	d.post(here, "action", "remove", "all", "yes", "find", "clear skies", "seen", seen, "meant", "yes")
-	d.shows(here, "The list is another by now")
+	d.shows(here, "The list has changed since you looked")
 	d.post(here, "action", "show", "all", "yes", "find", "clear skies", "seen", seen, "meant", "yes")
 	if count("held") != 0 || count("shown") != 70 {
 		t.Errorf("%d wait, %d are shown", count("held"), count("shown"))

@@ -58,7 +58,7 @@ func takeRoster(t testing.TB, d *desk, text string) {
 		}
 		time.Sleep(10 * time.Millisecond)
 	}
-	if strings.Contains(body, "the same roster brings in the rest") {
+	if strings.Contains(body, "Import the same roster again") {
 		t.Fatal(body)
 	}
 }

@@ -1,6 +1,7 @@
 package console
 
 import (
+	"context"
 	"fmt"
 	"net/url"
 	"strings"
@@ -182,5 +183,38 @@ func TestARosterAsksAnewWhoBringsIt(t *testing.T) {
 		if now := len(d.house.State().Policy.Document().People); now != before {
 			t.Errorf("%d were added by who is no steward any more: %v", now-before, err)
 		}
+	}
+}
+
+// What a roster brought in before it was cut off is in, and the same roster brings in the rest.
+func TestARosterThatIsCutOffIsGoneOnWith(t *testing.T) {
+	d := openDesk(t)
+	a, err := access.ParseAddress("ines@cerroalcor.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	me := d.house.Actor(a)
+	sheet, err := roster.Read([]byte(largeRoster(1300)), roster.Options{Head: -1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := people.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "variable-stars", Teams: true}
+	take := func(ctx context.Context, told func(done, of int)) (*people.RosterPlan, error) {
+		plan, err := people.PlanRoster(t.Context(), d.house, me, f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return plan, people.TakeRoster(ctx, d.house, me, f, plan, told)
+	}
+	before := len(d.house.State().Policy.Document().People)
+	added := func() int { return len(d.house.State().Policy.Document().People) - before }
+	ctx, cut := context.WithCancel(t.Context())
+	defer cut()
+	if _, err := take(ctx, func(done, of int) { cut() }); err == nil || added() != 1000 {
+		t.Fatalf("%d are in, %v", added(), err)
+	}
+	plan, err := take(t.Context(), func(int, int) {})
+	if err != nil || plan.Changes() != 300 || added() != 1300 {
+		t.Errorf("%d changes, %d are in, %v", plan.Changes(), added(), err)
 	}
 }

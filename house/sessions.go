@@ -8,9 +8,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/alexedwards/scs/sqlite3store"
-	"github.com/alexedwards/scs/v2"
-
 	"velada/identity"
 	"velada/store"
 )
@@ -180,11 +177,3 @@ func (l *Sessions) dropSignIns(who store.Who, but string) {
 // TicketTime is the time by which tickets are issued and redeemed: the real
 // one, also where the house's clock stands still.
 func (l *Sessions) TicketTime() time.Time { return time.Now() }
-
-// SessionStore returns where the console keeps its sessions. What has ended is cleaned
-// away until ctx ends.
-func (l *Sessions) SessionStore(ctx context.Context) scs.Store {
-	sessions := sqlite3store.New(l.house.db)
-	context.AfterFunc(ctx, sessions.StopCleanup)
-	return sessions
-}

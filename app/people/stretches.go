@@ -13,8 +13,11 @@ import (
 // many at a time, so that others who change something wait for no more than that.
 const atOnce = 1000
 
+// Changes is how many people a roster changes.
+func (p *RosterPlan) Changes() int { return len(p.rows) + len(p.leave) }
+
 // InStretches reports whether a roster comes in a stretch at a time.
-func (p *RosterPlan) InStretches() bool { return len(p.rows)+len(p.leave) > atOnce }
+func (p *RosterPlan) InStretches() bool { return p.Changes() > atOnce }
 
 // TakeRoster makes the change that was planned for a roster: at once, or stretch by stretch,
 // each a change of its own that is worked out on what is there by then. told is told how many
@@ -26,7 +29,7 @@ func TakeRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	}
 	part := f
 	part.Gone = false
-	rows, leave, of := plan.rows, plan.leave, len(plan.rows)+len(plan.leave)
+	rows, leave, of := plan.rows, plan.leave, plan.Changes()
 	for done := 0; done < of; {
 		some, gone := take(&rows, atOnce), []string(nil)
 		if len(some) == 0 {

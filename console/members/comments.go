@@ -125,7 +125,7 @@ func doModerate(c *web.Console, x *gin.Context) {
 		c.Show(x, http.StatusOK, "house-change", p)
 		return
 	case seen != web.SeenMark(texts):
-		c.Complain(x, "The list is another by now. Look again what it names.")
+		c.Complain(x, web.ListChanged)
 	default:
 		n, err := members.ModerateComments(x.Request.Context(), c.House, web.Actor(x), site, ids, show)
 		c.Done(x, err, "Applied to "+web.Count(n, "comment", "comments")+".", to)

@@ -12,7 +12,7 @@ import (
 )
 
 // memberSorts are the orders that members may be listed in.
-var memberSorts = []web.Choice{{ID: "", Name: "as they joined"}, {ID: "new", Name: "joined last first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
+var memberSorts = []web.Choice{{ID: "", Name: "as they joined"}, {ID: "new", Name: "the newest first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
 
 // statuses are those of members, in the order of their lists.
 var statuses = []string{"pending", "approved", "blocked"}

@@ -246,7 +246,7 @@ func doMember(c *web.Console, x *gin.Context) {
 		}
 	}
 	if seen := x.PostForm("seen"); seen != "" && seen != web.SeenMark(chosen) {
-		c.Complain(x, "The list is another by now. Look again whom it names.")
+		c.Complain(x, web.ListChanged)
 		x.Redirect(http.StatusSeeOther, to)
 		return
 	}

@@ -42,7 +42,7 @@ type readRow struct{ Title, Host, URL string }
 func home(c *web.Console, x *gin.Context) { x.Redirect(http.StatusSeeOther, "/sites") }
 
 // siteSorts are the orders that sites may be listed in.
-var siteSorts = []web.Choice{{ID: "", Name: "by name"}, {ID: "open", Name: "most open first"}, {ID: "changes", Name: "most changes not live first"}}
+var siteSorts = []web.Choice{{ID: "", Name: "by name"}, {ID: "open", Name: "most open first"}, {ID: "changes", Name: "most unpublished changes first"}}
 
 func sites(c *web.Console, x *gin.Context) {
 	s, me := c.House.State(), web.Actor(x)

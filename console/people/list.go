@@ -37,7 +37,7 @@ type groupLine struct {
 type personRow struct{ ID, Name, Address, Text string }
 
 // peopleSorts are the orders that people may be listed in.
-var peopleSorts = []web.Choice{{ID: "", Name: "as they were added"}, {ID: "new", Name: "added last first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
+var peopleSorts = []web.Choice{{ID: "", Name: "as they were added"}, {ID: "new", Name: "the newest first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
 
 // mostOfs is how many groups people can be listed by in the form; of more, each group's own
 // view lists its people.
@@ -65,12 +65,12 @@ func showPeople(c *web.Console, x *gin.Context, status int, f *web.Form) {
 		v.Groups = append(v.Groups, line.said(c))
 	}
 	if v.Steward {
+		all := find(c, v.List.Words, x.Query("of"))
 		if x.Query("as") == "csv" {
-			sendPeople(c, x, found(c, v.List, x.Query("of"), 0))
+			sendPeople(c, x, inOrder(all, v.List.Sort, len(all)))
 			return
 		}
 		v.Ofs = ofs(c, x.Query("of"))
-		all := find(c, v.List.Words, x.Query("of"))
 		from, to := v.List.Found(x, len(all), "person", "people")
 		v.Rows = rowsOf(c, inOrder(all, v.List.Sort, to)[from:to])
 		v.List.Table("/people", "as", "csv")
@@ -93,12 +93,6 @@ func ofs(c *web.Console, of string) []web.Choice {
 		list[i].On = list[i].ID == of
 	}
 	return list
-}
-
-// found lists the people that a list asks for in its order: the first so many, or all for 0.
-func found(c *web.Console, l web.List, of string, most int) []*access.Person {
-	all := find(c, l.Words, of)
-	return inOrder(all, l.Sort, cmp.Or(most, len(all)))
 }
 
 // inOrder returns the first of some people in an order: all that stand before to.
@@ -230,7 +224,7 @@ func doPutIn(c *web.Console, x *gin.Context) {
 	case len(into) != 1:
 		c.Complain(x, "Name one group of the house.")
 	case x.PostForm("seen") != "" && x.PostForm("seen") != web.SeenMark(ids):
-		c.Complain(x, "The list is another by now. Look again whom it names.")
+		c.Complain(x, web.ListChanged)
 	default:
 		x.Request.PostForm.Set("seen", web.SeenMark(ids)) // what is shown is what is done
 		web.HouseChange(c, x, people.PutIn(c.House, into[0], ids), back, back, "They are in the group now.")

@@ -2,6 +2,7 @@ package people
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"strings"
 	"sync"
@@ -38,7 +39,7 @@ func (p *pendingRoster) takeInStretches(c *web.Console, me house.Actor, f people
 	if p.taking != nil && !p.taking.hasFailed() {
 		return
 	}
-	t := &taking{}
+	t := &taking{of: plan.Changes()}
 	p.taking = t
 	c.House.InBackground("taking a roster in", func(ctx context.Context) error {
 		err := people.TakeRoster(ctx, c.House, me, f, plan, t.told)
@@ -62,7 +63,7 @@ func (t *taking) end(what string, err error) {
 	t.ended, t.says = true, what
 	if err != nil {
 		t.bad = true
-		t.says = words.Capital(strings.TrimSuffix(err.Error(), ".")) + ". What is counted here is in; the same roster brings in the rest."
+		t.says = fmt.Sprintf("%s. %s of %s people are in. Import the same roster again for the rest.", words.Capital(strings.TrimSuffix(err.Error(), ".")), words.Thousands(t.done), words.Thousands(t.of))
 	}
 }
 
@@ -88,15 +89,11 @@ func (p *pendingRoster) takingView(token string) *takingView {
 // rosterState shows how far a roster is.
 func rosterState(c *web.Console, x *gin.Context) {
 	token := x.Query("take")
-	p := rosterKept(c, token, web.Actor(x).Who, x.Param("group"))
-	if p == nil {
-		c.NotFound(x)
-		return
-	}
-	v := p.takingView(token)
-	if v == nil {
-		c.NotFound(x)
-		return
+	v := &takingView{Group: x.Param("group"), Ended: true, Bad: true, Says: "This roster is not kept here any more. The group shows who is in it."}
+	if p := rosterKept(c, token, web.Actor(x).Who, v.Group); p != nil {
+		if taking := p.takingView(token); taking != nil {
+			v = taking
+		}
 	}
 	c.Show(x, http.StatusOK, "roster-state", v)
 }

@@ -18,7 +18,6 @@ import (
 // everyView is the traffic of all sites beside each other.
 type everyView struct {
 	Spans   []web.Tab
-	Span    string
 	Figures []figure
 	List    web.List
 	Rows    []everyRow
@@ -43,7 +42,7 @@ var everySorts = []web.Choice{{ID: "", Name: "most opened first"}, {ID: "turned"
 // everySite shows stewards the traffic of all sites.
 func everySite(c *web.Console, x *gin.Context) {
 	of, span := stretchAsked(c, x)
-	v := &everyView{Span: span, List: web.NewList(x, everySorts...)}
+	v := &everyView{List: web.NewList(x, everySorts...)}
 	for _, sp := range spans {
 		at := "/traffic"
 		if sp.id != "" {

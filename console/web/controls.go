@@ -86,6 +86,12 @@ type tick struct {
 }
 
 // empty is what stands where there is nothing yet: what goes here, and the button that begins it.
+// listForm is the form that a list is asked by, where words and an order are all.
+type listForm struct {
+	List  List
+	Label string
+}
+
 type empty struct{ Text, Do, URL string }
 
 // choices are alternatives of which one is on, in a row.
@@ -120,6 +126,11 @@ var controls = template.FuncMap{
 	"tick": func(name, value string, on any, label string) tick {
 		return tick{Name: name, Value: value, Label: label, On: truth(on)}
 	},
+	// searches has a form search the list in the part of the view with an id, as one types.
+	"searches": func(part string) template.HTMLAttr {
+		return template.HTMLAttr(`data-searches hx-target="#` + part + `" hx-select="#` + part + `" hx-swap="outerHTML" hx-replace-url="true"`)
+	},
+	"listForm": func(l List, label string) listForm { return listForm{l, label} },
 	"choices":  func(label string, of []Tab) choices { return choices{label, of} },
 	"empty":    func(text, do, url string) empty { return empty{text, do, url} },
 	"diff":     diffHTML,

@@ -51,10 +51,8 @@ func (l *List) Found(x *gin.Context, n int, one, many string) (from, to int) {
 // Table offers the rows as a table at an address that is asked as the list is.
 func (l *List) Table(at string, more ...string) {
 	q := url.Values{}
-	for name, values := range l.asked {
-		if name != "rows" && len(values) > 0 && values[0] != "" {
-			q[name] = values
-		}
+	for _, asked := range l.Asked() {
+		q.Set(asked.ID, asked.Name)
 	}
 	for i := 0; i+1 < len(more); i += 2 {
 		q.Set(more[i], more[i+1])
@@ -66,12 +64,18 @@ func (l *List) Table(at string, more ...string) {
 }
 
 // Asked is what the address asks of the list beside its page, for forms that act on all of it.
-func (l *List) Asked() (list []Choice) {
+func (l List) Asked() []Choice { return l.askedBut("rows") }
+
+// Keeps is what the address says besides what the list's own form asks.
+func (l List) Keeps() []Choice { return l.askedBut("rows", "find", "sort") }
+
+func (l List) askedBut(but ...string) (list []Choice) {
 	for name, values := range l.asked {
-		if name != "rows" && len(values) > 0 && values[0] != "" {
+		if !slices.Contains(but, name) && len(values) > 0 && values[0] != "" {
 			list = append(list, Choice{ID: name, Name: values[0]})
 		}
 	}
+	slices.SortFunc(list, func(a, b Choice) int { return strings.Compare(a.ID, b.ID) })
 	return list
 }
 
@@ -150,6 +154,9 @@ func lower(b byte) byte {
 	}
 	return b
 }
+
+// ListChanged says that an action was not done, since it was seen for other rows than there are.
+const ListChanged = "The list has changed since you looked: look at it again, then go on."
 
 // SeenMark is of rows that an action was chosen for: other rows have another.
 func SeenMark(ids []string) string {
