@@ -3,6 +3,7 @@ package console
 import (
 	"encoding/csv"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -168,4 +169,31 @@ func TestManyCommentsAtOnce(t *testing.T) {
 	}
 	d.post(here, "action", "remove")
 	d.shows(here, "Choose at least one of them.")
+}
+
+// What is chosen by an id that is another site's, or nobody's, is not done.
+func TestWhatIsChosenIsOfThisSite(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	was := d.house.State()
+	comment := was.Site("society").Comments["/members"][0]
+	d.post("/sites/variable-stars/members/comments", "action", "remove", "ids", strconv.FormatInt(comment.ID, 10), "seen", "x", "meant", "yes")
+	_, body, _ := d.post("/sites/variable-stars/members/comments", "action", "remove", "ids", strconv.FormatInt(comment.ID, 10))
+	_, rest, _ := strings.Cut(body, `name="seen" value="`)
+	seen, _, _ := strings.Cut(rest, `"`)
+	d.post("/sites/variable-stars/members/comments", "action", "remove", "ids", strconv.FormatInt(comment.ID, 10), "seen", seen, "meant", "yes")
+	d.post("/sites/variable-stars/members/comments", "action", "remove", "id", strconv.FormatInt(comment.ID, 10))
+	d.post("/put-in-group", "into", "Crew Antlia", "who", "nobody-at-all", "meant", "yes")
+	d.shows("/people", "That does not go together")
+	d.post("/sites/variable-stars/members", "who", was.SiteDocument("society").Members[0].Who, "change", "block", "meant", "yes")
+	is := d.house.State()
+	if !slices.ContainsFunc(is.Site("society").Comments["/members"], func(c store.Comment) bool { return c.ID == comment.ID }) {
+		t.Error("a comment of another site was removed")
+	}
+	if is.Policy != was.Policy {
+		t.Error("something was changed")
+	}
+	// a keeper of a group puts nobody into another, and chooses nobody from the whole house
+	if status, _, _ := d.another().signIn("pilar@cerroalcor.example").post("/put-in-group", "into", "Crew Antlia", "all", "yes", "find", ""); status != 404 {
+		t.Errorf("who is no steward: %d", status)
+	}
 }

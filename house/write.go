@@ -35,10 +35,8 @@ func (tx *Tx) finish() error {
 			return err
 		}
 	}
-	for _, e := range tx.entries { // once their sites are there
-		if err := store.WriteLedger(tx.ctx, tx, e); err != nil {
-			return err
-		}
+	if err := store.WriteLedger(tx.ctx, tx, tx.entries...); err != nil { // once their sites are there
+		return err
 	}
 	if tx.anew {
 		next, err := tx.house.load(tx.ctx, tx)

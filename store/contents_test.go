@@ -201,3 +201,24 @@ func TestMembersAreWrittenByWhatDiffers(t *testing.T) {
 		members = next
 	}
 }
+
+// Many entries at once are chained as one after the other is.
+func TestManyEntriesAreChained(t *testing.T) {
+	db := database(t)
+	one := site(t, db, "one")
+	for _, many := range []int{1, 200, 0, 61} {
+		var entries []Entry
+		for i := range many {
+			entries = append(entries, Entry{At: "2026-11-24T19:40:00Z", Who: "a", Site: []string{"one", "", "none"}[i%3], Kind: "door", What: fmt.Sprint("Entry ", i)})
+		}
+		if err := WriteLedger(ctx, db, entries...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if broken, n, err := VerifyLedger(ctx, db); broken != 0 || n != 262 || err != nil {
+		t.Errorf("broken at %d of %d: %v", broken, n, err)
+	}
+	if list, err := Ledger(ctx, db, LedgerFilter{Sites: []SiteID{one}}); len(list) != 89 || err != nil {
+		t.Errorf("%d entries of the site, %v", len(list), err)
+	}
+}

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 )
@@ -39,27 +40,56 @@ func (e Entry) seal() (string, error) {
 	return hex.EncodeToString(sum[:]), err
 }
 
-// WriteLedger adds an entry, chained to the one before it.
-func WriteLedger(ctx context.Context, q Queryer, e Entry) error {
-	err := q.QueryRowContext(ctx, `SELECT number, hash FROM ledger WHERE number = (SELECT max(number) FROM ledger)`).Scan(&e.Number, &e.Earlier)
+// manyEntries is how many entries are written by one statement.
+const manyEntries = 60
+
+// WriteLedger adds entries, each chained to the one before it.
+func WriteLedger(ctx context.Context, q Queryer, entries ...Entry) error {
+	if len(entries) == 0 {
+		return nil
+	}
+	var last Entry
+	err := q.QueryRowContext(ctx, `SELECT number, hash FROM ledger WHERE number = (SELECT max(number) FROM ledger)`).Scan(&last.Number, &last.Hash)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return fmt.Errorf("reading the ledger: %w", err)
 	}
-	e.Number++
-	if e.Site != "" && e.SiteID == "" {
-		if err := q.QueryRowContext(ctx, `SELECT id FROM sites WHERE address = ?`, e.Site).Scan(&e.SiteID); err != nil && !errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("looking for the site of an entry: %w", err)
+	ids := map[string]SiteID{}
+	for some := range slices.Chunk(entries, manyEntries) {
+		args := make([]any, 0, 12*len(some))
+		for _, e := range some {
+			e.Number, e.Earlier = last.Number+1, last.Hash
+			if e.Site != "" && e.SiteID == "" {
+				if e.SiteID, err = siteAt(ctx, q, e.Site, ids); err != nil {
+					return err
+				}
+			}
+			if e.Hash, err = e.seal(); err != nil {
+				return err
+			}
+			args = append(args, e.Number, e.At, e.Who, e.Site, e.Kind, e.What, e.Before, e.After, e.Earlier, e.Hash, e.SiteID, e.WhoID)
+			last = e
+		}
+		err := exec(ctx, q, `INSERT INTO ledger (number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, sealed) VALUES `+
+			strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 1), ", len(some)), ", "), args...)
+		if err != nil {
+			return fmt.Errorf("writing the ledger: %w", err)
 		}
 	}
-	if e.Hash, err = e.seal(); err != nil {
-		return err
-	}
-	err = exec(ctx, q, `INSERT INTO ledger (number, at, who, site, kind, what, before, after, earlier, hash, site_id, who_id, sealed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 1)`,
-		e.Number, e.At, e.Who, e.Site, e.Kind, e.What, e.Before, e.After, e.Earlier, e.Hash, e.SiteID, e.WhoID)
-	if err != nil {
-		return fmt.Errorf("writing the ledger: %w", err)
-	}
 	return nil
+}
+
+// siteAt returns the id of the site at an address, "" where there is none; known are those
+// that were looked for already.
+func siteAt(ctx context.Context, q Queryer, address string, known map[string]SiteID) (SiteID, error) {
+	if id, is := known[address]; is {
+		return id, nil
+	}
+	var id SiteID
+	if err := q.QueryRowContext(ctx, `SELECT id FROM sites WHERE address = ?`, address).Scan(&id); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return "", fmt.Errorf("looking for the site of an entry: %w", err)
+	}
+	known[address] = id
+	return id, nil
 }
 
 // LedgerFilter says which entries of the ledger are wanted; what is empty does

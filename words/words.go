@@ -95,7 +95,7 @@ func And(names []string) string { return Joined(names, " and ") }
 func Joined(names []string, last string) string {
 	const most = 4
 	if len(names) > most {
-		return strings.Join(names[:most-1], ", ") + fmt.Sprintf(" and %d more", len(names)-most+1)
+		return strings.Join(names[:most-1], ", ") + " and " + Thousands(len(names)-most+1) + " more"
 	}
 	if len(names) < 2 {
 		return strings.Join(names, "")

@@ -67,7 +67,7 @@ func ChangeGroup(h *house.House, f GroupForm) (house.PeopleChange, error) {
 
 // PutIn puts people into a group, by id.
 func PutIn(h *house.House, group string, people []string) house.PeopleChange {
-	return membership(h, group, people, "%s joins the group %s.", func(g *access.Group) {
+	return membership(h, group, people, "joins", "join", func(g *access.Group) {
 		in := make(map[string]bool, len(g.People))
 		for _, id := range g.People {
 			in[id] = true
@@ -83,7 +83,7 @@ func PutIn(h *house.House, group string, people []string) house.PeopleChange {
 
 // TakeOut takes people out of a group, where they stand by name.
 func TakeOut(h *house.House, group string, people []string) house.PeopleChange {
-	return membership(h, group, people, "%s leaves the group %s.", func(g *access.Group) {
+	return membership(h, group, people, "leaves", "leave", func(g *access.Group) {
 		out := make(map[string]bool, len(people))
 		for _, id := range people {
 			out[id] = true
@@ -92,10 +92,15 @@ func TakeOut(h *house.House, group string, people []string) house.PeopleChange {
 	})
 }
 
-func membership(h *house.House, group string, people []string, what string, change func(g *access.Group)) house.PeopleChange {
+// membership is a change of who is in a group, where one person does something and several do.
+func membership(h *house.House, group string, people []string, one, several string, change func(g *access.Group)) house.PeopleChange {
 	w := words.Wording{Document: h.State().Policy.Document()}
+	do := several
+	if len(people) == 1 {
+		do = one
+	}
 	return house.PeopleChange{
-		What: fmt.Sprintf(what, words.Joined(w.People(people), " and "), w.Group(group)), Group: group,
+		What: fmt.Sprintf("%s %s the group %s.", words.And(w.People(people)), do, w.Group(group)), Group: group,
 		Do: func(doc *access.Document) error {
 			g := parts.GroupAt(doc, group)
 			if g == nil {

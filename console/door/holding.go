@@ -102,6 +102,11 @@ func showHolding(c *web.Console, x *gin.Context, status int, up, said *web.Form,
 	}
 	paths := web.NewTree(web.OrderedPaths(d.State, d.Then)).Order
 	v.MorePages = len(paths) > mostExempt
+	for _, path := range h.Exempt { // also where no page stands there any more
+		if !slices.Contains(paths, path) {
+			v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: path, On: true})
+		}
+	}
 	for i, path := range paths {
 		if on := slices.Contains(h.Exempt, path); on || i < mostExempt {
 			v.Exempt = append(v.Exempt, web.Choice{ID: path, Name: d.State.Title(d.Site, path), On: on})
@@ -215,9 +220,12 @@ func doHolding(c *web.Console, x *gin.Context) {
 	if more := strings.TrimSpace(x.PostForm("exempt_more")); more != "" {
 		f.Values["exempt_more"] = more
 		path, err := access.DocumentPath(more)
-		if err != nil {
+		switch {
+		case err != nil:
 			f.Wrong["exempt_more"] = words.Capital(err.Error()) + "."
-		} else if !slices.Contains(exempt, path) {
+		case !c.House.State().Policy.Site(x.Param("site")).Exists(path):
+			f.Wrong["exempt_more"] = "There is no page at this path."
+		case !slices.Contains(exempt, path):
 			exempt = append(exempt, path)
 		}
 	}
