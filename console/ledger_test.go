@@ -10,6 +10,7 @@ import (
 
 	"velada/app/pages"
 	"velada/core/access"
+	"velada/demo/demotest"
 	"velada/house"
 )
 
@@ -90,7 +91,7 @@ func TestASectionSeesItsOwnDifferences(t *testing.T) {
 		_, err = pages.MovePage(ctx, d.house, ines, "variable-stars", page.ID, "/surprise", true, true)
 	}
 	if err == nil {
-		_, err = pages.SaveFile(ctx, d.house, ines, "variable-stars", "/files/surprise.png", "image/png", []byte("\x89PNG"))
+		_, err = pages.SaveFile(ctx, d.house, ines, "variable-stars", "/files/surprise.png", "image/png", demotest.Dot, "")
 	}
 	if err == nil {
 		own := d.working("variable-stars", "/crew/corvus")

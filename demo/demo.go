@@ -26,12 +26,6 @@ var houseFile []byte
 //go:embed pages.txt
 var pagesFile string
 
-//go:embed hill.svg
-var hill []byte
-
-//go:embed nights.csv
-var nights string
-
 // Password is that of every account of the demo house.
 const Password = "lantern over the hill"
 
@@ -91,12 +85,16 @@ func Document(now time.Time) (*access.Document, error) {
 		doc.People = append(doc.People, p)
 		place(doc, p.ID, i)
 	}
-	days := int(now.Sub(Start).Hours()/24 + 1.0/48)
-	if now.Before(Start) {
-		days = -int(Start.Sub(now).Hours() / 24)
-	}
-	shift(doc, days)
+	shift(doc, daysSince(now))
 	return doc, access.Validate(doc)
+}
+
+// daysSince is by how many days the demo house is shifted at a time.
+func daysSince(now time.Time) int {
+	if now.Before(Start) {
+		return -int(Start.Sub(now).Hours() / 24)
+	}
+	return int(now.Sub(Start).Hours()/24 + 1.0/48)
 }
 
 // place puts somebody of the roster into groups and memberships.
@@ -228,8 +226,8 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 		if err := makePasses(ctx, tx, ids, now); err != nil {
 			return err
 		}
-		for _, site := range []string{"society", "variable-stars", "instrument-log"} {
-			if err := store.SaveDetails(ctx, tx, ids[site], store.Details{Search: true}); err != nil {
+		for site, details := range said {
+			if err := store.SaveDetails(ctx, tx, ids[site], details); err != nil {
 				return err
 			}
 		}
@@ -343,7 +341,7 @@ func makeEditions(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, 
 				return fmt.Errorf("pages.txt: %q has no title", line)
 			}
 			list = append(list, store.Page{
-				ID: pageID(fields[0]), Path: fields[0], Title: fields[1], Body: strings.TrimSpace(body), InMenu: len(fields) > 2, Listing: true,
+				ID: pageID(fields[0]), Path: fields[0], Title: fields[1], Body: shiftDates(strings.TrimSpace(body), daysSince(now)), InMenu: len(fields) > 2, Listing: true,
 				SavedAt: now.AddDate(0, 0, -number%9-1), SavedBy: "ines",
 			})
 		}
@@ -351,31 +349,17 @@ func makeEditions(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID, 
 		if position < 0 {
 			return errors.New("pages.txt: there is no site " + site)
 		}
+		have, err := filesOf(ctx, tx, site, ids[site])
+		if err != nil {
+			return err
+		}
+		if err := store.SaveLook(ctx, tx, ids[site], worn[site]); err != nil {
+			return err
+		}
 		if number > 0 {
-			e := &store.Edition{Site: ids[site], Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines", Note: notes[site], Pages: slices.Clone(list)}
-			if site == "society" {
-				blob, err := store.SaveBlob(ctx, tx, hill)
-				if err != nil {
-					return err
-				}
-				e.Files = []store.File{{Path: "/hill.svg", Type: "image/svg+xml", Size: len(hill), Blob: blob}}
-				if err := store.SaveFile(ctx, tx, ids[site], e.Files[0]); err != nil {
-					return err
-				}
-			}
-			if site == "instrument-log" {
-				night := []byte(nights)
-				blob, err := store.SaveBlob(ctx, tx, night)
-				if err != nil {
-					return err
-				}
-				e.Files = []store.File{{Path: "/files/nights.csv", Type: "text/csv", Size: len(night), Blob: blob}}
-				if err := store.SaveFile(ctx, tx, ids[site], e.Files[0]); err != nil {
-					return err
-				}
-			}
+			e := &store.Edition{Site: ids[site], Number: number, At: now.AddDate(0, 0, -number%9-1), Who: "ines", Note: notes[site], Pages: slices.Clone(list), Files: have, Look: worn[site]}
 			for _, before := range earlier[site] {
-				was := &store.Edition{Site: ids[site], Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: e.Files}
+				was := &store.Edition{Site: ids[site], Number: before.number, At: now.AddDate(0, 0, -before.days), Who: before.who, Note: before.note, Pages: before.pages(slices.Clone(list)), Files: slices.Clone(e.Files), Look: e.Look}
 				if _, err := pages.PutEdition(ctx, tx, doc.Sites[position], was, position); err != nil {
 					return err
 				}

@@ -1,7 +1,6 @@
 package gate
 
 import (
-	"fmt"
 	"net/http"
 
 	"velada/core/access"
@@ -20,21 +19,6 @@ func (q *request) icon() {
 	})
 }
 
-// tint serves the site's colour as a style.
-func (q *request) tint() {
-	q.beside("text/css; charset=utf-8", func() ([]byte, error) {
-		return TintStyle(q.state.Site(q.address).Details.Tint), nil
-	})
-}
-
-// TintStyle is a site's colour as a style; nothing where it has none.
-func TintStyle(tint string) []byte {
-	if tint == "" {
-		return nil
-	}
-	return fmt.Appendf(nil, ":root{--tint:%s;--on-tint:%s}", tint, onTint(tint))
-}
-
 // beside serves something of the site's own beside its pages.
 func (q *request) beside(kind string, data func() ([]byte, error)) {
 	body, err := data()
@@ -48,13 +32,4 @@ func (q *request) beside(kind string, data func() ([]byte, error)) {
 	h.Set("Cache-Control", "private, max-age=0, must-revalidate")
 	q.w.WriteHeader(http.StatusOK)
 	q.write(body)
-}
-
-// onTint is what reads well on a colour: dark on light, light on dark.
-func onTint(tint string) string {
-	var r, g, b int
-	if _, err := fmt.Sscanf(tint, "#%02x%02x%02x", &r, &g, &b); err != nil || 299*r+587*g+114*b > 140*1000 {
-		return "#14202b"
-	}
-	return "#ffffff"
 }

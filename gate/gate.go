@@ -57,7 +57,8 @@ type request struct {
 	noticeRead bool      // the notice about cookies
 	as         *As       // whose eyes somebody else looks through
 
-	commentWrong, commentText string // a comment that was refused, and why
+	commentWrong, commentText   string            // a comment that was refused, and why
+	contactWrong, contactValues map[string]string // a message that was refused, and why
 }
 
 // Serve answers a request to the host of the site with an address.
@@ -367,6 +368,8 @@ func (q *request) own(rest string) {
 	case q.absent() && q.site.Decide("/", &q.visitor, q.at).Outcome == access.Absent:
 		q.meeting().meet(access.Decision{})
 	case q.asMember().members(rest):
+	case (rest == "feed" || strings.HasPrefix(rest, "feed/")) && (q.Method == http.MethodGet || q.Method == http.MethodHead):
+		q.feed(strings.TrimPrefix(strings.TrimPrefix(rest, "feed"), "/"))
 	case rest == "search" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
 		q.search()
 	case rest == "pages" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
@@ -379,8 +382,10 @@ func (q *request) own(rest string) {
 		q.noticed()
 	case rest == "icon" && q.Method == http.MethodGet:
 		q.icon()
-	case rest == "tint.css" && q.Method == http.MethodGet:
-		q.tint()
+	case rest == "look.css" && q.Method == http.MethodGet:
+		q.colours()
+	case rest == "contact" && q.Method == http.MethodPost:
+		q.contact()
 	case rest == "as-stranger" && q.Method == http.MethodGet:
 		q.whileHeld().asStranger()
 	case rest == "holding-picture" && q.Method == http.MethodGet:

@@ -174,7 +174,7 @@ func TestOutcomes(t *testing.T) {
 		{"backslash", asked{site: "society", path: "/a%5cb"}, 400, nil, ""},
 		{"posting to a page", asked{site: "society", path: "/", method: http.MethodPost}, 405, nil, ""},
 		{"head", asked{site: "society", path: "/", method: http.MethodHead}, 200, nil, ""},
-		{"the site's style", asked{site: "society", path: "/velada/site.css"}, 200, nil, ""},
+		{"the site's style", asked{site: "society", path: "/velada/site-broadside.css"}, 200, nil, ""},
 		{"no such asset", asked{site: "society", path: "/velada/secret"}, 404, nil, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {

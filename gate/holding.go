@@ -43,7 +43,8 @@ const ownSecurity = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img
 
 func (q holdingPage) holding(d access.Decision, status int, wrong string) {
 	s := q.meeting().sight("")
-	s.Menu, s.Wrong, s.Title = nil, wrong, s.Site
+	s.noMenu()
+	s.Wrong, s.Title = wrong, s.Site
 	s.Password = offers(d, access.OfferPassword)
 	if offers(d, access.OfferSignIn) {
 		s.SignIn = q.signInURL()

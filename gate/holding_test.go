@@ -172,10 +172,10 @@ func TestGlass(t *testing.T) {
 	}
 	key := look("person:pilar", true)
 	page := get(key + "/notes")
-	if text := body(t, page); page.StatusCode != 200 || !strings.Contains(text, `href="`+key+`/how-to-join"`) || !strings.Contains(text, `href="`+key+`/velada/site.css`) {
+	if text := body(t, page); page.StatusCode != 200 || !strings.Contains(text, `href="`+key+`/how-to-join"`) || !strings.Contains(text, `href="`+key+`/velada/site-noticeboard.css`) {
 		t.Errorf("pilar: %d %.900s", page.StatusCode, text)
 	}
-	if r := get(key + "/velada/site.css"); r.StatusCode != 200 {
+	if r := get(key + "/velada/site-noticeboard.css"); r.StatusCode != 200 {
 		t.Errorf("the style: %d", r.StatusCode)
 	}
 	if r := get(key + "/notes/../notes/"); r.StatusCode != 308 || r.Header.Get("Location") != key+"/notes" {

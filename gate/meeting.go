@@ -19,6 +19,7 @@ import (
 	"velada/core/access"
 	"velada/core/content"
 	"velada/core/listing"
+	"velada/core/looks"
 	"velada/house"
 	"velada/look"
 	"velada/store"
@@ -30,17 +31,16 @@ var templateFiles embed.FS
 // meeting answers with what somebody meets: a page, a door, or nothing.
 type meeting struct{ *request }
 
-// preloaded are the fonts that most pages use.
-var preloaded = []string{
-	look.URL("/velada/", "fonts/atkinson-hyperlegible-next-latin-wght-normal.woff2"), look.URL("/velada/", "fonts/bricolage-grotesque-latin-wght-normal.woff2"),
-}
-
 // partials are the parts that pages of the gate have in common: the frame, the head and the steps at a door.
 var partials = template.Must(template.New("").Funcs(template.FuncMap{
 	"page":      func(contact string) bool { return strings.HasPrefix(contact, "https://") },
 	"asset":     func(name string) string { return look.URL("/velada/", name) },
-	"preloaded": func() []string { return preloaded },
+	"font":      func(name string) string { return look.URL("/velada/", "fonts/"+name) },
+	"style":     func(kind looks.Kind) string { return look.URL("/velada/", "site-"+kind.ID+".css") },
 	"join":      strings.Join,
+	"menuItem":  menuItemOf,
+	"listed":    listedItem,
+	"bodyClass": bodyClass,
 }).ParseFS(templateFiles, "templates/shared/*.html"))
 
 // views are what the gate shows, by file name: each defines the body that the frame is put around.
@@ -69,33 +69,35 @@ func execute(to io.Writer, name string, data any) error {
 
 // sight is what a page of the gate shows.
 type sight struct {
-	Site       string
-	Title      string
-	HTML       template.HTML
-	Menu       []menuItem
-	More       bool           // the menu goes on, on a page of its own
-	Contents   *contentsSight // that page
-	NoIndex    bool
-	SignedIn   string // who, or ""
-	HasPass    bool
-	Path       string
-	SignIn     string // where to sign in, where that is offered
-	Password   bool   // whether entering a pass is offered
-	Wrong      string // what was wrong with the last try
-	Hold       *holdSight
-	Ribbon     *ribbon
-	Details    store.Details
-	Notice     bool          // the notice about cookies is still to be read
-	Named      bool          // people who sign in are counted by name
-	Head, Foot template.HTML // a steward's own code
-	Style      template.CSS
-	Member     *memberSight
-	Join       string // where to become a member, where that is offered
-	Comments   *commentSight
-	Corner     cornerSight
-	Search     bool         // visitors may search
-	Result     *resultSight // what the page says of itself where it is found and shared
-	Found      *searchSight // what they searched for
+	Site  string
+	Title string
+	HTML  template.HTML
+	dressSight
+	More     bool           // the menu goes on, on a page of its own
+	Contents *contentsSight // that page
+	NoIndex  bool
+	SignedIn string // who, or ""
+	HasPass  bool
+	Path     string
+	SignIn   string // where to sign in, where that is offered
+	Password bool   // whether entering a pass is offered
+	Wrong    string // what was wrong with the last try
+	Hold     *holdSight
+	Ribbon   *ribbon
+	Details  store.Details
+	Notice   bool          // the notice about cookies is still to be read
+	Named    bool          // people who sign in are counted by name
+	Head     template.HTML // a steward's own code, and that at the end of the page
+	OwnFoot  template.HTML
+	Style    template.CSS
+	Member   *memberSight
+	Join     string // where to become a member, where that is offered
+	Comments *commentSight
+	Reader   *newsSight
+	Corner   cornerSight
+	Search   bool         // visitors may search
+	Result   *resultSight // what the page says of itself where it is found and shared
+	Found    *searchSight // what they searched for
 }
 
 // resultSight is what a page says of itself to search engines, and where it is shared.
@@ -118,13 +120,14 @@ type cornerSight struct {
 type menuItem struct {
 	Path, Title string
 	Here        bool
+	at          string // the page's path, as the policy has it
 }
 
-const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:; font-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
+const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
 
 // codeSecurity holds where a steward has let the site's own code into its pages;
 // never on a door, where passwords are entered.
-const codeSecurity = "default-src 'none'; script-src 'self' 'unsafe-inline' https:; style-src 'self' 'unsafe-inline' https:; img-src 'self' data: https:; font-src 'self' https:; connect-src 'self' https:; frame-src https:; base-uri 'none'; frame-ancestors 'self'; form-action 'self' https:"
+const codeSecurity = "default-src 'none'; script-src 'self' 'unsafe-inline' https:; style-src 'self' 'unsafe-inline' https:; img-src 'self' data: https:; font-src 'self' https:; media-src 'self' https:; connect-src 'self' https:; frame-src https:; base-uri 'none'; frame-ancestors 'self'; form-action 'self' https:"
 
 // meet answers with what the visitor meets.
 func (q meeting) meet(d access.Decision) {
@@ -137,6 +140,7 @@ func (q meeting) meet(d access.Decision) {
 		q.whileHeld().holding(d, d.Status(), "")
 	case access.Missing:
 		s := q.sight("Not found")
+		s.Notice = false
 		if s.Details.NotFound != "" {
 			if text, err := content.Render(s.Details.NotFound); err == nil {
 				s.HTML = template.HTML(text) // sanitised by content
@@ -145,7 +149,7 @@ func (q meeting) meet(d access.Decision) {
 		q.send("missing.html", d.Status(), s)
 	case access.Gone:
 		s := q.sight("Taken down")
-		s.Menu = nil
+		s.noMenu()
 		q.send("gone.html", d.Status(), s)
 	default:
 		q.nothing()
@@ -170,17 +174,22 @@ func (q meeting) sight(title string) *sight {
 	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
 	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
-		s.Menu, s.More = q.opening(e.Menu[:min(len(e.Menu), mostMenu)]), q.goesOn(e)
+		s.dressSight, s.More = q.dress(q.opening(e.Menu[:min(len(e.Menu), mostMenu)])), q.goesOn(e)
+	} else {
+		s.dressSight = q.dress(nil)
 	}
 	s.Search = len(s.Menu) > 0 && q.searchable()
 	return s
 }
 
+// noMenu takes the menu off a page.
+func (s *sight) noMenu() { s.Menu, s.Rest = nil, nil }
+
 // opening lists just the pages that open to the visitor: a title can say too much.
 func (q meeting) opening(pages []*house.LivePage) (list []menuItem) {
 	for _, p := range pages {
 		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
-			list = append(list, menuItem{q.edition().URLPath(p.Path), p.Title, p.Path == q.path})
+			list = append(list, menuItem{q.edition().URLPath(p.Path), p.Title, p.Path == q.path, p.Path})
 		}
 	}
 	return list
@@ -226,7 +235,7 @@ func (q meeting) page() {
 		q.ownLook(text)
 		return
 	}
-	if !keeps || strings.Contains(text, "[[table ") {
+	if !keeps || content.Waits(text) {
 		q.send("page.html", http.StatusOK, q.whole(p, text))
 		return
 	}
@@ -258,14 +267,16 @@ func (q meeting) unless(err error) {
 // whole is everything that a page shows.
 func (q meeting) whole(p *house.LivePage, text string) *sight {
 	s := q.sight(p.Title)
-	withTables := q.pictures(q.tables(text))
 	s.Comments = q.asMember().comments()
 	if s.Comments != nil {
 		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText
 	}
 	s.Result = q.result(p)
-	s.HTML = template.HTML(withTables)                                            // sanitised when it was published
-	s.Head, s.Foot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
+	q.fill(s, p, text)
+	if s.Front {
+		q.headPicture(&s.dressSight)
+	}
+	s.Head, s.OwnFoot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
 	return s
 }
 
@@ -299,6 +310,8 @@ func (q meeting) door(d access.Decision, status int, wrong string) {
 		return
 	}
 	s := q.sight("This page has a door")
+	q.headPicture(&s.dressSight)
+	s.Notice = false
 	s.Wrong = wrong
 	s.Password = offers(d, access.OfferPassword)
 	if offers(d, access.OfferSignIn) {
@@ -327,7 +340,7 @@ func (q meeting) send(name string, status int, s *sight) {
 	h := q.w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Content-Security-Policy", pageSecurity)
-	if s.Head != "" || s.Foot != "" {
+	if s.Head != "" || s.OwnFoot != "" {
 		h.Set("Content-Security-Policy", codeSecurity)
 	}
 	if s.Hold != nil {

@@ -69,6 +69,7 @@ type commentLine struct {
 	Name, Text, When string
 	Changed          bool
 	Mine, Waits      bool
+	To               string // whom it answers
 }
 
 // private sends a page that is for one visitor alone.
@@ -89,7 +90,7 @@ func (q memberPages) siteURL(path string) func(token string) string {
 func (q memberPages) members(rest string) bool {
 	if q.as != nil {
 		switch rest {
-		case "join", "me", "members", "ask", "comment", "comments", "me/leave", "me/data", "me/picture":
+		case "join", "me", "members", "ask", "comment", "comments", "news", "follow", "feed-address", "me/leave", "me/data", "me/picture":
 			q.notYours()
 			return true
 		}
@@ -119,6 +120,14 @@ func (q memberPages) members(rest string) bool {
 		q.memberList()
 	case picture && get:
 		q.picture(person)
+	case rest == "news" && get:
+		q.news(http.StatusOK, "")
+	case rest == "news" && post:
+		q.chooseNews()
+	case rest == "follow" && post:
+		q.follows()
+	case rest == "feed-address" && post:
+		q.feedAddress()
 	case rest == "ask" && post:
 		q.ask()
 	case rest == "comment" && post:
@@ -538,7 +547,14 @@ func (q memberPages) commentsFrom(stretch int) *commentSight {
 	}
 	from := max(0, to-mostComments)
 	for _, one := range shown[from:to] {
-		c.List = append(c.List, commentLine{one.ID, q.personName(one.Person), one.Text, words.Moment(one.At.In(q.state.Zone)), one.Changed, me != "" && one.Person == me, one.Status == "held"})
+		line := commentLine{
+			ID: one.ID, Name: q.personName(one.Person), Text: one.Text, When: words.Moment(one.At.In(q.state.Zone)),
+			Changed: one.Changed, Mine: me != "" && one.Person == me, Waits: one.Status == "held",
+		}
+		if i := slices.IndexFunc(shown, func(c store.Comment) bool { return c.ID == one.Answers }); i >= 0 && one.Answers != 0 {
+			line.To = q.personName(shown[i].Person)
+		}
+		c.List = append(c.List, line)
 	}
 	at := func(n int) string {
 		return "/velada/comments?" + url.Values{"path": {q.path}, "from": {strconv.Itoa(n)}}.Encode()
@@ -605,7 +621,8 @@ func (q memberPages) comment() {
 		}
 		err = members.ChangeComment(q.Context(), q.gate.House, q.address, n, q.who, text)
 	} else {
-		_, err = members.Comment(q.Context(), q.gate.House, q.address, path, q.who, text)
+		answers, _ := strconv.ParseInt(q.PostFormValue("answers"), 10, 64)
+		_, err = members.Answer(q.Context(), q.gate.House, q.address, path, q.who, text, answers)
 	}
 	var wrong house.FieldErrors
 	switch {

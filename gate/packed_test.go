@@ -66,7 +66,7 @@ func TestFilesAndImportedPagesAreCompressed(t *testing.T) {
 	if text := body(t, part); part.StatusCode != 206 || text != style[:5] {
 		t.Errorf("a range: %d %q", part.StatusCode, text)
 	}
-	look := d.ask(asked{site: "society", path: "/velada/site.css", header: map[string]string{"Accept-Encoding": "gzip"}})
+	look := d.ask(asked{site: "society", path: "/velada/site-broadside.css", header: map[string]string{"Accept-Encoding": "gzip"}})
 	if text, is := unpacked(t, look); !is || !strings.Contains(text, "body") {
 		t.Errorf("the look: compressed %v, %d", is, look.StatusCode)
 	}

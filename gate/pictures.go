@@ -11,6 +11,7 @@ import (
 	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
+	"velada/pictures"
 )
 
 // uploads is a path below which the files stand that were sent to a site one by one.
@@ -24,26 +25,32 @@ func (q *request) strangersSeeUploads() bool {
 // pictures says in a page how large its pictures are, and in which sizes they can be had.
 // Of a picture that not everybody may open who reads the page nothing is said.
 func (q *request) pictures(page string) string {
+	return q.picturesAs(page, content.PictureSizes, false)
+}
+
+// picturesAs is pictures for some HTML whose pictures are shown as wide as sizes says. All is said of
+// pictures that are known to open.
+func (q *request) picturesAs(page, sizes string, known bool) string {
 	e := q.edition()
 	if e == nil {
 		return page
 	}
 	at, strangers := &url.URL{Path: e.URLPath(q.path)}, q.strangersSeeUploads()
-	return content.Pictures(page, func(src string) (content.Picture, bool) {
+	return content.Pictures(page, sizes, func(src string) (content.Picture, bool) {
 		to, err := url.Parse(src)
 		if err != nil || to.Scheme != "" || to.Host != "" {
 			return content.Picture{}, false
 		}
 		to = at.ResolveReference(to)
 		f := e.Files[to.Path]
-		if f == nil || !q.site.SameDoor(q.path, to.Path) && !(strangers && q.site.SameDoor(uploads, to.Path)) {
+		if f == nil || !known && !q.site.SameDoor(q.path, to.Path) && !(strangers && q.site.SameDoor(uploads, to.Path)) {
 			return content.Picture{}, false
 		}
 		width, height, widths, err := q.gate.House.PictureSize(q.Context(), f)
 		if err != nil && q.Context().Err() == nil {
 			slog.Error("looking how large a picture is", "site", q.address, "file", to.Path, "error", err)
 		}
-		return content.Picture{Width: width, Height: height, Widths: widths, URL: to.EscapedPath()}, width > 0
+		return content.Picture{Width: width, Height: height, Widths: widths, URL: to.EscapedPath(), Text: f.Text}, width > 0
 	})
 }
 
@@ -54,15 +61,24 @@ func (q *request) smallerPicture(f *house.LiveFile, anybody bool) bool {
 	if err != nil {
 		return false
 	}
-	data, err := q.gate.House.SmallerPicture(q.Context(), f, width)
+	as := ""
+	if q.URL.Query().Get("as") == "webp" {
+		as = pictures.WebP
+	}
+	data, err := q.gate.House.SmallerPicture(q.Context(), f, width, as)
 	if err != nil {
 		panic(err)
 	}
 	if len(data) == 0 {
 		return false
 	}
+	mark := f.Blob + "-" + strconv.Itoa(width)
+	if as != "" {
+		q.w.Header().Set("Content-Type", as)
+		mark += "-webp"
+	}
 	if anybody {
-		q.w.Header().Set("ETag", `"`+f.Blob+"-"+strconv.Itoa(width)+`"`)
+		q.w.Header().Set("ETag", `"`+mark+`"`)
 	}
 	http.ServeContent(q.w, q.Request, "", time.Time{}, bytes.NewReader(data))
 	return true

@@ -55,6 +55,8 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open
 	}
 	key.Uploads = q.strangersSeeUploads()
+	key.Below, key.Feed = q.belowBits(page), q.hasFeed(page)
+	key.HeadPicture, key.Logo = page.Path == "/" && q.opensFile(e.Look.Picture), q.opensFile(e.Look.Logo)
 	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }

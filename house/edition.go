@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"fmt"
+	"path"
 	"slices"
 	"sync"
 	"time"
@@ -11,6 +12,7 @@ import (
 	"velada/core/access"
 	"velada/core/content"
 	"velada/core/listing"
+	"velada/core/looks"
 	"velada/packed"
 	"velada/store"
 )
@@ -24,8 +26,10 @@ type LiveEdition struct {
 	Pages  map[string]*LivePage // by path
 	Menu   []*LivePage          // in order
 	Files  map[string]*LiveFile // by path
+	Look   looks.Look
 	byID   map[string]*LivePage
 	byFile map[string]*LivePage // by the path of the file that they came in, where they stand elsewhere
+	below  map[string][]*LivePage // by the page right above
 }
 
 // LivePage is a page of the live edition.
@@ -45,6 +49,7 @@ type LiveFile struct {
 	Type string
 	Size int
 	Blob string // the key of its data, and the mark of its contents
+	Text string // what a picture shows
 }
 
 // Working is the outline of a working copy.
@@ -53,6 +58,7 @@ type Working struct {
 	Order   []string          // the paths, in the order of the working copy
 	Changes int               // pages and files that differ from the live edition, see changes
 	Next    int               // the number of the next edition
+	Look    looks.Look
 }
 
 // Page is the page that stands at a path now, or nil.
@@ -79,6 +85,31 @@ func (e *LiveEdition) ByFile(path string) *LivePage {
 	return e.byFile[path]
 }
 
+// Below lists the pages right below a page, in the order of the edition: those that stand below
+// no other page between.
+func (e *LiveEdition) Below(path string) []*LivePage {
+	if e == nil {
+		return nil
+	}
+	return e.below[path]
+}
+
+// belowEach sorts pages by the page that each stands below.
+func belowEach(pages map[string]*LivePage, order []*LivePage) map[string][]*LivePage {
+	below := map[string][]*LivePage{}
+	for _, p := range order {
+		if p.Path == "/" {
+			continue
+		}
+		above := path.Dir(p.Path)
+		for above != "/" && pages[above] == nil {
+			above = path.Dir(above)
+		}
+		below[above] = append(below[above], p)
+	}
+	return below
+}
+
 // URLPath is the path of a page in addresses, escaped.
 func (e *LiveEdition) URLPath(path string) string {
 	if p := e.Page(path); p != nil && p.Folder && path != "/" {
@@ -98,7 +129,7 @@ func (e *LiveEdition) Address(origin, path string) listing.Address {
 
 // working returns the outline of a working copy beside what is live.
 func working(live *LiveEdition, e *store.Edition, next int) Working {
-	w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live, e), Next: next}
+	w := Working{Titles: make(map[string]string, len(e.Pages)), Changes: changes(live, e), Next: next, Look: e.Look}
 	for _, p := range e.Pages {
 		w.Titles[p.Path] = p.Title
 		w.Order = append(w.Order, p.Path)
@@ -107,8 +138,8 @@ func working(live *LiveEdition, e *store.Edition, next int) Working {
 }
 
 // changes counts the pages and files of a working copy that are added, changed,
-// moved or deleted since the live edition, and another order of the menu as one
-// more; 0 before anything is live.
+// moved or deleted since the live edition, and another order of the menu or another look
+// as one more each; 0 before anything is live.
 func changes(live *LiveEdition, working *store.Edition) (n int) {
 	if live == nil {
 		return 0
@@ -130,7 +161,7 @@ func changes(live *LiveEdition, working *store.Edition) (n int) {
 		if old != nil {
 			left--
 		}
-		if old == nil || old.Blob != f.Blob {
+		if old == nil || old.Blob != f.Blob || old.Text != f.Text {
 			n++
 		}
 	}
@@ -140,6 +171,9 @@ func changes(live *LiveEdition, working *store.Edition) (n int) {
 		was[i] = p.ID
 	}
 	if Reordered(was, MenuOf(working.Pages)) {
+		n++
+	}
+	if live.Look != working.Look {
 		n++
 	}
 	return n
@@ -177,15 +211,17 @@ func markOf(text string) (mark [16]byte) {
 // working copy is not, render renders what a page says when that is asked for; else it is nil.
 func NewLiveEdition(e *store.Edition, render func(p store.Page) (string, error)) *LiveEdition {
 	l := &LiveEdition{
-		Site: e.Site, Number: e.Number, At: e.At, Pages: make(map[string]*LivePage, len(e.Pages)),
+		Site: e.Site, Number: e.Number, At: e.At, Look: e.Look, Pages: make(map[string]*LivePage, len(e.Pages)),
 		Files: make(map[string]*LiveFile, len(e.Files)), byID: make(map[string]*LivePage, len(e.Pages)),
 	}
+	order := make([]*LivePage, 0, len(e.Pages))
 	for _, p := range e.Pages {
 		page := &LivePage{ID: p.ID, Path: p.Path, Title: p.Title, InMenu: p.InMenu, Own: p.Kind == "html", listing: p.Listing, Changed: p.Changed, mark: markOf(p.Mark)}
 		if render != nil {
 			page.html = sync.OnceValues(func() (string, error) { return render(p) })
 		}
 		l.Pages[p.Path], l.byID[p.ID] = page, page
+		order = append(order, page)
 		if p.File != "" {
 			page.Folder = page.Own && content.IsFront(p.File)
 			if file, err := access.DocumentPath("/" + p.File); err == nil && file != p.Path {
@@ -196,8 +232,9 @@ func NewLiveEdition(e *store.Edition, render func(p store.Page) (string, error))
 			l.Menu = append(l.Menu, page)
 		}
 	}
+	l.below = belowEach(l.Pages, order)
 	for _, f := range e.Files {
-		l.Files[f.Path] = &LiveFile{f.Type, f.Size, f.Blob}
+		l.Files[f.Path] = &LiveFile{f.Type, f.Size, f.Blob, f.Text}
 	}
 	return l
 }

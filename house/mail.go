@@ -22,10 +22,14 @@ type Outbox struct {
 	Clock    func() time.Time // by which mail is tried again: the real one, also where the house's stands still
 	Patience time.Duration    // with each step of a delivery
 	wake     chan struct{}    // something is due
+	Anew     map[string]Anew  // by kind, letters that are written anew at the moment they are sent
 
 	mu     sync.Mutex
 	server MailServerState
 }
+
+// Anew writes a letter anew at the moment it is sent; false says that nothing is left of it.
+type Anew func(ctx context.Context, m *store.Mail) (post.Letter, bool, error)
 
 // ErrLinkSpent says that a link that was sent by mail cannot be followed any more.
 var ErrLinkSpent = errors.New("this link ended or was used already: ask for another one")

@@ -11,6 +11,7 @@ import (
 	"velada/app/pages"
 	"velada/core/access"
 	"velada/core/content"
+	"velada/demo/demotest"
 	"velada/house"
 	"velada/store"
 )
@@ -85,9 +86,9 @@ func TestWhatIsNotLiveYetIsCounted(t *testing.T) {
 		}
 	}
 	count("at first", 0)
-	must(pages.SaveFile(ctx, h, ines, "society", "/files/sky.png", "image/png", []byte("\x89PNG")))
+	must(pages.SaveFile(ctx, h, ines, "society", "/files/sky.png", "image/png", demotest.Dot, ""))
 	count("a picture", 1)
-	must(pages.SaveFile(ctx, h, ines, "society", "/hill.svg", "image/svg+xml", []byte("<svg xmlns='http://www.w3.org/2000/svg'/>")))
+	must(pages.SaveFile(ctx, h, ines, "society", "/hill.svg", "image/svg+xml", []byte("<svg xmlns='http://www.w3.org/2000/svg'/>"), ""))
 	count("a picture in the place of another", 2)
 	must(nil, pages.DropFile(ctx, h, ines, "society", "/hill.svg"))
 	count("that one deleted", 2)
@@ -181,7 +182,7 @@ func TestWritingKeepsToOnesSection(t *testing.T) {
 			return err
 		}(),
 		"a file": func() error {
-			_, err := pages.SaveFile(ctx, h, crew, "variable-stars", "/files/a.png", "image/png", []byte("x"))
+			_, err := pages.SaveFile(ctx, h, crew, "variable-stars", "/files/a.png", "image/png", demotest.Dot, "")
 			return err
 		}(),
 		"dropping": pages.DropPage(ctx, h, crew, "variable-stars", outside.ID),
@@ -251,7 +252,7 @@ func TestPublishing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := pages.SaveFile(ctx, h, jonas, "society", "/files/sky.png", "image/png", []byte("\x89PNG")); err != nil {
+	if _, err := pages.SaveFile(ctx, h, jonas, "society", "/files/sky.png", "image/png", demotest.Dot, ""); err != nil {
 		t.Fatal(err)
 	}
 	if err := pages.DropPage(ctx, h, jonas, "society", pageAt(t, h, "society", "/history").ID); err != nil {

@@ -53,14 +53,15 @@ func (h *House) PictureSize(ctx context.Context, f *LiveFile) (width, height int
 	return is[0], is[1], pictures.Smaller(f.Type, is[0], is[1]), nil
 }
 
-// SmallerPicture is a picture of an edition in one of its smaller widths; nil where it
+// SmallerPicture is a picture of an edition in one of its smaller widths, as its own kind or as
+// pictures.WebP; nil where it
 // has none of that width, or too many wait for theirs: it is shown as it is then.
-func (h *House) SmallerPicture(ctx context.Context, f *LiveFile, width int) ([]byte, error) {
+func (h *House) SmallerPicture(ctx context.Context, f *LiveFile, width int, as string) ([]byte, error) {
 	_, _, widths, err := h.PictureSize(ctx, f)
 	if err != nil || !slices.Contains(widths, width) {
 		return nil, err
 	}
-	key := f.Blob + " " + strconv.Itoa(width)
+	key := f.Blob + " " + strconv.Itoa(width) + as
 	desk := h.pictures
 	if data, there := desk.smaller.peek(key); there {
 		return data, nil
@@ -79,7 +80,7 @@ func (h *House) SmallerPicture(ctx context.Context, f *LiveFile, width int) ([]b
 			if err != nil {
 				return nil, err
 			}
-			small, err := pictures.Resize(f.Type, data, width)
+			small, err := pictures.Resize(f.Type, data, width, as)
 			if err != nil { // shown as it is, and not tried again
 				return []byte{}, nil
 			}

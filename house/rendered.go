@@ -157,8 +157,11 @@ type RenderedKey struct {
 	NoIndex, Notice   bool
 	Uploads           bool // strangers open what stands below /files
 	SignedIn, HasPass bool
-	Member            bool // who is led to their own page
-	Shared, Picture   bool // a stranger opens the page, and sees the picture that it is shared with
+	Member            bool   // who is led to their own page
+	Below             uint64 // which of the pages below it are shown, each a bit
+	Feed              bool   // a stranger reads pages below it
+	HeadPicture, Logo bool   // they open, as the look has them
+	Shared, Picture   bool   // a stranger opens the page, and sees the picture that it is shared with
 }
 
 // RenderedPage is a page in two parts, between which the name of whoever is

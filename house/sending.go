@@ -136,6 +136,11 @@ func (o *Outbox) sendDue(ctx context.Context, server *post.Server) error {
 		if whole == nil || whole.Status != store.MailWaiting {
 			continue
 		}
+		if stays, err := o.anew(ctx, whole); err != nil {
+			return err
+		} else if !stays {
+			continue
+		}
 		answer, err := open.Send(ctx, whole.Address, whole.Raw)
 		if err != nil && ctx.Err() != nil {
 			return nil
@@ -155,6 +160,40 @@ func (o *Outbox) sendDue(ctx context.Context, server *post.Server) error {
 			}
 		}
 	}
+}
+
+// nothingLeft is said of a letter that tells its reader of nothing any more.
+const nothingLeft = "what it told of does not open to its reader any more, or they want no such mail"
+
+// anew writes a letter anew where its kind is; false where it is not sent at all.
+func (o *Outbox) anew(ctx context.Context, m *store.Mail) (bool, error) {
+	write := o.Anew[m.Kind]
+	if write == nil {
+		return true, nil
+	}
+	l, stays, err := write(ctx, m)
+	if err != nil {
+		return false, err
+	}
+	if !stays {
+		m.Status, m.Answer, m.Next = store.MailFailed, nothingLeft, time.Time{}
+		return false, o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.MarkMail(tx.Context(), tx, *m) })
+	}
+	w, err := l.Write("velada@localhost", "anew@localhost", o.Clock())
+	if err != nil {
+		return false, err
+	}
+	if w.Text == m.Text {
+		return true, nil
+	}
+	if m.Raw, err = o.rewritten(m, w.Text, w.HTML); err != nil {
+		return false, err
+	}
+	m.Text, m.HTML = w.Text, w.HTML
+	seal := func(s string) string { return o.house.Keys.vault.Seal(sealedMail, s) }
+	return true, o.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		return store.ReplaceMail(tx.Context(), tx, m.ID, seal(m.Text), seal(m.HTML), []byte(seal(pack(m.Raw))))
+	})
 }
 
 // outcome writes into a letter what became of a try to send it.

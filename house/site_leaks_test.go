@@ -326,7 +326,7 @@ func TestDeletingAFileKeepsWhatOthersUse(t *testing.T) {
 	if err := members.ChangeProfile(ctx, h, "society", store.Who(member), store.Profile{Name: "Somebody"}, png, false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := pages.SaveFile(ctx, h, ines, "august", "/a.txt", "text/plain", []byte("a")); err != nil {
+	if _, err := pages.SaveFile(ctx, h, ines, "august", "/a.txt", "text/plain", []byte("a"), ""); err != nil {
 		t.Fatal(err)
 	}
 	if err := pages.DropFile(ctx, h, ines, "august", "/a.txt"); err != nil {

@@ -13,8 +13,8 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/gen2brain/webp"
 	"golang.org/x/image/draw"
-	_ "golang.org/x/image/webp" // how large they are
 )
 
 // Widths are those in which a picture can be had, in pixels.
@@ -26,6 +26,12 @@ const mostPixels = 24 << 20
 
 // quality of JPEG pictures that are made smaller.
 const quality = 82
+
+// WebP is the type that pictures are sent in besides their own.
+const WebP = "image/webp"
+
+// qualityWebP is that of pictures that are made smaller as WebP.
+const qualityWebP = 78
 
 // ErrNot says that a picture is not made smaller: it is of another kind, or too large.
 var ErrNot = errors.New("this picture is not made smaller")
@@ -60,8 +66,8 @@ func Smaller(kind string, width, height int) (list []int) {
 }
 
 // Resize makes a picture as wide as that, turned as it is meant to be seen, and without what
-// a camera wrote into it. It returns ErrNot, or an error where it cannot be read.
-func Resize(kind string, data []byte, width int) ([]byte, error) {
+// a camera wrote into it, as its own kind where as is "", or as WebP. It returns ErrNot, or an error where it cannot be read.
+func Resize(kind string, data []byte, width int, as string) ([]byte, error) {
 	c, format, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
@@ -91,7 +97,9 @@ func Resize(kind string, data []byte, width int) ([]byte, error) {
 	}
 	draw.CatmullRom.Scale(to, to.Bounds(), is, is.Bounds(), draw.Src, nil)
 	var out bytes.Buffer
-	if format == "png" {
+	if as == WebP {
+		err = webp.Encode(&out, turned(to, turn), webp.Options{Quality: qualityWebP, Method: 4})
+	} else if format == "png" {
 		err = (&png.Encoder{CompressionLevel: png.BestCompression}).Encode(&out, to)
 	} else {
 		err = jpeg.Encode(&out, turned(to, turn), &jpeg.Options{Quality: quality})

@@ -67,7 +67,7 @@ func TestPicturesAreMadeSmallerAndTurned(t *testing.T) {
 		if turn >= 5 {
 			w, h = h, w
 		}
-		small, err := Resize("image/jpeg", photo(t, 400, 300, turn), w/2)
+		small, err := Resize("image/jpeg", photo(t, 400, 300, turn), w/2, "")
 		if err != nil {
 			t.Fatalf("%d: %v", turn, err)
 		}
@@ -94,7 +94,7 @@ func TestWhatIsNotMadeSmaller(t *testing.T) {
 	}{
 		"wider": {"image/jpeg", photo(t, 40, 30, 1), 40}, "another kind": {"image/png", photo(t, 40, 30, 1), 20}, "none": {"image/jpeg", photo(t, 40, 30, 1), 0},
 	} {
-		if _, err := Resize(c.kind, c.data, c.width); !errors.Is(err, ErrNot) {
+		if _, err := Resize(c.kind, c.data, c.width, ""); !errors.Is(err, ErrNot) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -102,7 +102,7 @@ func TestWhatIsNotMadeSmaller(t *testing.T) {
 	at := bytes.Index(bomb, []byte{0xff, 0xc0})
 	binary.BigEndian.PutUint16(bomb[at+5:], 65000)
 	binary.BigEndian.PutUint16(bomb[at+7:], 65000)
-	if _, err := Resize("image/jpeg", bomb, 480); !errors.Is(err, ErrNot) {
+	if _, err := Resize("image/jpeg", bomb, 480, ""); !errors.Is(err, ErrNot) {
 		t.Errorf("a picture that says it is vast: %v", err)
 	}
 	if Smaller("image/jpeg", 65000, 65000) != nil || Smaller("image/gif", 2000, 2000) != nil || len(Smaller("image/png", 1000, 10)) != 1 {

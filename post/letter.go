@@ -27,6 +27,7 @@ type Letter struct {
 	Action  Action
 	After   []string // paragraphs below the action
 	Stop    string   // a link by which such mail is stopped, or ""
+	ReplyTo string   // where an answer goes; "" is the sender
 }
 
 // Action is the one thing that a letter asks for.
@@ -69,6 +70,11 @@ func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
 	}
 	if err := m.To(l.To); err != nil {
 		return nil, fmt.Errorf("a letter to %q: %w", l.To, err)
+	}
+	if l.ReplyTo != "" {
+		if err := m.ReplyTo(l.ReplyTo); err != nil {
+			return nil, fmt.Errorf("a letter that is answered to %q: %w", l.ReplyTo, err)
+		}
 	}
 	m.Subject(l.Subject)
 	m.SetDateWithValue(at)
@@ -117,6 +123,11 @@ func Rewrite(head []byte, subject, text, html string) ([]byte, error) {
 	for _, name := range []mail.Header{mail.HeaderDate, mail.HeaderMessageID, mail.HeaderListUnsubscribe, mail.HeaderListUnsubscribePost} {
 		if values := old.GetGenHeader(name); len(values) > 0 {
 			m.SetGenHeader(name, values...)
+		}
+	}
+	for _, to := range old.GetAddrHeaderString(mail.HeaderReplyTo) {
+		if err := m.ReplyTo(to); err != nil {
+			return nil, fmt.Errorf("writing a letter anew: %w", err)
 		}
 	}
 	m.SetGenHeader("Auto-Submitted", "auto-generated")

@@ -105,12 +105,15 @@ type Details struct {
 	Description  string   `json:"description,omitempty"`
 	Icon         string   `json:"icon,omitempty"` // the key of its data
 	IconType     string   `json:"icon_type,omitempty"`
-	Tint         string   `json:"tint,omitempty"` // as in #14202b
 	Contact      string   `json:"contact,omitempty"`
 	CookieNotice string   `json:"cookie_notice,omitempty"`
 	NotFound     string   `json:"not_found,omitempty"` // Markdown
-	Profiles     []string `json:"profiles,omitempty"`  // addresses elsewhere
-	Head         string   `json:"head,omitempty"`      // code, with a steward's consent
+	Phone        string   `json:"phone,omitempty"`
+	Hours        string   `json:"hours,omitempty"`   // when somebody is there, in lines
+	Postal       string   `json:"postal,omitempty"`  // a postal address, in lines
+	Licence      string   `json:"licence,omitempty"` // a key of Licences; "" says nothing
+	Links        []Link   `json:"links,omitempty"`   // addresses elsewhere
+	Head         string   `json:"head,omitempty"`    // code, with a steward's consent
 	Foot         string   `json:"foot,omitempty"`
 	Apart        bool     `json:"apart,omitempty"`       // its domains and its address in the house each answer, instead of leading to the main one
 	Strict       bool     `json:"strict,omitempty"`      // browsers that were here come by https alone
@@ -127,6 +130,13 @@ type Details struct {
 	Literal      bool     `json:"literal,omitempty"`     // that server reads ; and trailing dots and blanks in a path as they stand
 	AnyCase      bool     `json:"any_case,omitempty"`    // that server takes small and capital letters for the same
 	Askers       []string `json:"askers,omitempty"`      // networks whose servers may ask before they serve, without the secret
+}
+
+// Link is an address elsewhere that belongs to a site, with its name and its icon.
+type Link struct {
+	URL  string `json:"url"`
+	Name string `json:"name,omitempty"` // "" is the host
+	Icon string `json:"icon,omitempty"` // of look.Icons; "" is elsewhere
 }
 
 // AllDetails reads what sites say of themselves.

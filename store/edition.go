@@ -6,9 +6,12 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
+
+	"velada/core/looks"
 )
 
 // Edition is a published state of a site. It never changes.
@@ -20,6 +23,7 @@ type Edition struct {
 	Note   string
 	Pages  []Page
 	Files  []File
+	Look   looks.Look
 }
 
 // stays is the number of an edition that is never reached: until then pages stand that stand
@@ -55,7 +59,7 @@ func saveEdition(ctx context.Context, q Queryer, e *Edition) error {
 	if err != nil {
 		return err
 	}
-	if err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note) VALUES (?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note); err != nil {
+	if err := exec(ctx, q, `INSERT INTO editions (site, number, at, who, note, look) VALUES (?, ?, ?, ?, ?, ?)`, e.Site, e.Number, e.At.Unix(), e.Who, e.Note, lookText(e.Look)); err != nil {
 		return err
 	}
 	changedBefore := map[string]held{}
@@ -94,7 +98,7 @@ func saveEdition(ctx context.Context, q Queryer, e *Edition) error {
 		}
 	}
 	for _, f := range e.Files {
-		if err := exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, size, blob) VALUES (?, ?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Size, f.Blob); err != nil {
+		if err := exec(ctx, q, `INSERT INTO edition_files (site, number, path, type, size, blob, text) VALUES (?, ?, ?, ?, ?, ?, ?)`, e.Site, e.Number, f.Path, f.Type, f.Size, f.Blob, f.Text); err != nil {
 			return err
 		}
 	}
@@ -154,7 +158,11 @@ func SetLive(ctx context.Context, q Queryer, site SiteID, number int) error {
 func scanEdition(r *sql.Rows) (*Edition, error) {
 	e := &Edition{}
 	var at int64
-	err := r.Scan(&e.Site, &e.Number, &at, &e.Who, &e.Note)
+	var look []byte
+	err := r.Scan(&e.Site, &e.Number, &at, &e.Who, &e.Note, &look)
+	if err == nil {
+		err = json.Unmarshal(look, &e.Look)
+	}
 	e.At = time.Unix(at, 0)
 	return e, err
 }
@@ -162,7 +170,7 @@ func scanEdition(r *sql.Rows) (*Edition, error) {
 // LiveEditions reads the live edition of every site, or of one, without the
 // pages' texts.
 func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Edition, error) {
-	list, err := collectOf(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note FROM sites s CROSS JOIN editions e ON e.site = s.id AND e.number = s.live`, "s.id", site, "")
+	list, err := collectOf(ctx, q, scanEdition, `SELECT e.site, e.number, e.at, e.who, e.note, e.look FROM sites s CROSS JOIN editions e ON e.site = s.id AND e.number = s.live`, "s.id", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading editions: %w", err)
 	}
@@ -186,11 +194,11 @@ func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Editi
 	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
 		var f File
-		if err = r.Scan(&site, &f.Path, &f.Type, &f.Size, &f.Blob); err == nil {
+		if err = r.Scan(&site, &f.Path, &f.Type, &f.Size, &f.Blob, &f.Text); err == nil {
 			bySite[site].Files = append(bySite[site].Files, f)
 		}
 		return
-	}, `SELECT f.site, f.path, f.type, f.size, f.blob FROM sites s CROSS JOIN edition_files f ON f.site = s.id AND f.number = s.live`, "s.id", site, "")
+	}, `SELECT f.site, f.path, f.type, f.size, f.blob, f.text FROM sites s CROSS JOIN edition_files f ON f.site = s.id AND f.number = s.live`, "s.id", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading files: %w", err)
 	}
@@ -199,7 +207,7 @@ func LiveEditions(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Editi
 
 // FindEdition reads an edition whole; nil where there is none.
 func FindEdition(ctx context.Context, q Reader, site SiteID, number int) (*Edition, error) {
-	list, err := collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? AND number = ?`, site, number)
+	list, err := collect(ctx, q, scanEdition, `SELECT site, number, at, who, note, look FROM editions WHERE site = ? AND number = ?`, site, number)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
@@ -211,13 +219,13 @@ func FindEdition(ctx context.Context, q Reader, site SiteID, number int) (*Editi
 	if err != nil {
 		return nil, fmt.Errorf("reading pages: %w", err)
 	}
-	e.Files, err = collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM edition_files WHERE site = ? AND number = ? ORDER BY path`, site, number)
+	e.Files, err = collect(ctx, q, scanFile, `SELECT path, type, size, blob, text FROM edition_files WHERE site = ? AND number = ? ORDER BY path`, site, number)
 	return e, err
 }
 
 // Editions lists the editions of a site without their pages, the newest first.
 func Editions(ctx context.Context, q Reader, site SiteID) ([]*Edition, error) {
-	return collect(ctx, q, scanEdition, `SELECT site, number, at, who, note FROM editions WHERE site = ? ORDER BY number DESC`, site)
+	return collect(ctx, q, scanEdition, `SELECT site, number, at, who, note, look FROM editions WHERE site = ? ORDER BY number DESC`, site)
 }
 
 // NextNumber is the number that the next edition of a site gets.
@@ -337,3 +345,30 @@ func SaveMoved(ctx context.Context, q Queryer, site SiteID, path, page string) e
 
 // ErrNoEdition says that there is no such edition.
 var ErrNoEdition = errors.New("there is no such edition")
+
+// lookText is a look as it is kept.
+func lookText(l looks.Look) string {
+	text, err := json.Marshal(l)
+	if err != nil {
+		panic(err) // it is strings alone
+	}
+	return string(text)
+}
+
+// WorkingLook reads the look of a working copy.
+func WorkingLook(ctx context.Context, q Reader, site SiteID) (l looks.Look, err error) {
+	var text []byte
+	err = q.QueryRowContext(ctx, `SELECT look FROM looks WHERE site = ?`, site).Scan(&text)
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return l, nil
+	case err != nil:
+		return l, fmt.Errorf("reading the look of %s: %w", site, err)
+	}
+	return l, json.Unmarshal(text, &l)
+}
+
+// SaveLook writes the look of a working copy.
+func SaveLook(ctx context.Context, q Queryer, site SiteID, l looks.Look) error {
+	return exec(ctx, q, `INSERT INTO looks (site, look) VALUES (?, ?) ON CONFLICT DO UPDATE SET look = excluded.look`, site, lookText(l))
+}

@@ -15,6 +15,7 @@ type File struct {
 	Path, Type string
 	Size       int
 	Blob       string // SHA-256 of the data, in hex
+	Text       string // what a picture shows, for those who do not see it
 }
 
 // SaveBlob keeps data once and gives their key.
@@ -60,17 +61,29 @@ func DropLooseBlobs(ctx context.Context, q Queryer) error {
 	return exec(ctx, q, `DELETE FROM blobs WHERE `+strings.Join(named, " AND "))
 }
 
-func scanFile(r *sql.Rows) (f File, err error) { return f, r.Scan(&f.Path, &f.Type, &f.Size, &f.Blob) }
+func scanFile(r *sql.Rows) (f File, err error) {
+	return f, r.Scan(&f.Path, &f.Type, &f.Size, &f.Blob, &f.Text)
+}
 
 // WorkingFiles reads the files of a working copy, by path.
 func WorkingFiles(ctx context.Context, q Reader, site SiteID) ([]File, error) {
-	return collect(ctx, q, scanFile, `SELECT path, type, size, blob FROM files WHERE site = ? ORDER BY path`, site)
+	return collect(ctx, q, scanFile, `SELECT path, type, size, blob, text FROM files WHERE site = ? ORDER BY path`, site)
 }
 
 // SaveFile adds a file to a working copy, or replaces the one at its path.
 func SaveFile(ctx context.Context, q Queryer, site SiteID, f File) error {
-	return exec(ctx, q, `INSERT INTO files (site, path, type, size, blob) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET type = excluded.type, size = excluded.size, blob = excluded.blob`, site, f.Path, f.Type, f.Size, f.Blob)
+	return exec(ctx, q, `INSERT INTO files (site, path, type, size, blob, text) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET type = excluded.type, size = excluded.size, blob = excluded.blob, text = excluded.text`, site, f.Path, f.Type, f.Size, f.Blob, f.Text)
+}
+
+// DescribeFile says of a file of a working copy what it shows.
+func DescribeFile(ctx context.Context, q Queryer, site SiteID, path, text string) error {
+	return exec(ctx, q, `UPDATE files SET text = ? WHERE site = ? AND path = ?`, text, site, path)
+}
+
+// MoveFile gives a file of a working copy another path.
+func MoveFile(ctx context.Context, q Queryer, site SiteID, from, to string) error {
+	return exec(ctx, q, `UPDATE files SET path = ? WHERE site = ? AND path = ?`, to, site, from)
 }
 
 // DropFiles takes all files out of a working copy.

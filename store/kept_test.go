@@ -95,6 +95,8 @@ func rowsOf(t *testing.T, db *sql.DB, who Who, site SiteID, n int) {
 		"reminded": exec(ctx, db, `INSERT INTO reminded (who, what, at) VALUES (?, ?, 0) ON CONFLICT DO NOTHING`, who, fmt.Sprint(n)),
 		"reminds":  exec(ctx, db, `INSERT INTO reminders (who, every) VALUES (?, 'day') ON CONFLICT DO NOTHING`, who),
 		"left":     exec(ctx, db, `INSERT INTO left_as_is (finding, site, state, title, who, at, reason) VALUES (?, ?, '', '', ?, 0, '') ON CONFLICT DO NOTHING`, fmt.Sprint(n), site, who),
+		"reader":   SaveNewsChoice(ctx, db, site, NewsChoice{Who: who, News: true}),
+		"follows":  Follow(ctx, db, site, who, fmt.Sprint("page", n), true, now),
 		"due once": exec(ctx, db, `INSERT INTO due_editions (site, number, due, who) VALUES (?, ?, 0, ?) ON CONFLICT DO NOTHING`, site, n, who),
 	} {
 		if err != nil {

@@ -147,15 +147,16 @@ type Comment struct {
 	At                 time.Time
 	Changed            bool
 	Status             string // held, shown, removed
+	Answers            int64  // the comment that it answers; 0 is none
 }
 
 func comments(ctx context.Context, q Reader, where string, args ...any) ([]Comment, error) {
 	list, err := collect(ctx, q, func(r *sql.Rows) (c Comment, err error) {
 		var at, changed int64
-		err = r.Scan(&c.ID, &c.Site, &c.Path, &c.Person, &c.Text, &at, &changed, &c.Status)
+		err = r.Scan(&c.ID, &c.Site, &c.Path, &c.Person, &c.Text, &at, &changed, &c.Status, &c.Answers)
 		c.At, c.Changed = time.Unix(at, 0), changed > 0
 		return c, err
-	}, `SELECT id, site, path, person, text, at, changed, status FROM comments WHERE `+where+` ORDER BY id`, args...)
+	}, `SELECT id, site, path, person, text, at, changed, status, answers FROM comments WHERE `+where+` ORDER BY id`, args...)
 	if err != nil {
 		return nil, fmt.Errorf("reading comments: %w", err)
 	}
@@ -196,7 +197,7 @@ func SaveComment(ctx context.Context, q Queryer, c *Comment, now time.Time) erro
 	if c.ID != 0 {
 		return exec(ctx, q, `UPDATE comments SET text = ?, changed = ?, status = ? WHERE id = ?`, c.Text, map[bool]int64{true: now.Unix()}[c.Changed], c.Status, c.ID)
 	}
-	done, err := q.ExecContext(ctx, `INSERT INTO comments (site, path, person, text, at, status) VALUES (?, ?, ?, ?, ?, ?)`, c.Site, c.Path, c.Person, c.Text, c.At.Unix(), c.Status)
+	done, err := q.ExecContext(ctx, `INSERT INTO comments (site, path, person, text, at, status, answers) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Site, c.Path, c.Person, c.Text, c.At.Unix(), c.Status, c.Answers)
 	if err == nil {
 		c.ID, err = done.LastInsertId()
 	}

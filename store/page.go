@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -194,14 +195,25 @@ func WorkingOutlines(ctx context.Context, q Reader, site SiteID) (map[SiteID]*Ed
 	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var id SiteID
 		var f File
-		if err = r.Scan(&id, &f.Path, &f.Blob); err == nil {
+		if err = r.Scan(&id, &f.Path, &f.Blob, &f.Text); err == nil {
 			e := of(id)
 			e.Files = append(e.Files, f)
 		}
 		return
-	}, `SELECT site, path, blob FROM files`, "site", site, "")
+	}, `SELECT site, path, blob, text FROM files`, "site", site, "")
 	if err != nil {
 		return nil, fmt.Errorf("reading the files of working copies: %w", err)
+	}
+	_, err = collectOf(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
+		var id SiteID
+		var text []byte
+		if err = r.Scan(&id, &text); err == nil {
+			err = json.Unmarshal(text, &of(id).Look)
+		}
+		return
+	}, `SELECT site, look FROM looks`, "site", site, "")
+	if err != nil {
+		return nil, fmt.Errorf("reading the looks of working copies: %w", err)
 	}
 	return bySite, nil
 }

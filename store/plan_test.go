@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"velada/core/looks"
 )
 
 // explaining runs queries, and notes those that read one of the large tables from end
@@ -103,6 +105,19 @@ func TestNothingOfOneSiteReadsTheOthers(t *testing.T) {
 		"how many":      func(q Queryer) error { return one(ChangedPages(ctx, q, id, "/p")) },
 		"deleting":      func(q Queryer) error { return DropPage(ctx, q, id, "p") },
 		"a file":        func(q Queryer) error { return DropFile(ctx, q, id, "/f") },
+		"described":     func(q Queryer) error { return DescribeFile(ctx, q, id, "/f", "A hill") },
+		"moved file":    func(q Queryer) error { return MoveFile(ctx, q, id, "/f", "/g") },
+		"look":          func(q Queryer) error { return one(WorkingLook(ctx, q, id)) },
+		"wearing":       func(q Queryer) error { return SaveLook(ctx, q, id, looks.Look{ID: "vitrine"}) },
+		"news":          func(q Queryer) error { return one(FindNewsChoice(ctx, q, id, "ines")) },
+		"choosing":      func(q Queryer) error { return SaveNewsChoice(ctx, q, id, NewsChoice{Who: "ines"}) },
+		"feed":          func(q Queryer) error { return one(FindFeed(ctx, q, id, []byte("x"))) },
+		"own address":   func(q Queryer) error { return SaveFeed(ctx, q, id, "ines", []byte("x")) },
+		"followed":      func(q Queryer) error { return one(Followed(ctx, q, id, "ines")) },
+		"stopping":      func(q Queryer) error { return StopNews(ctx, q, id, "ines") },
+		"no reader":     func(q Queryer) error { return DropReader(ctx, q, id, "ines") },
+		"readers":       func(q Queryer) error { return one(ReadersOf(ctx, q, id, "", 10)) },
+		"told":          func(q Queryer) error { return SaveNewsTold(ctx, q, NewsTold{Site: id}) },
 		"previews":      func(q Queryer) error { return one(Previews(ctx, q, id, "")) },
 		"asking":        func(q Queryer) error { return one(LetIns(ctx, q, id)) },
 		"requests":      func(q Queryer) error { return one(Requests(ctx, q, id)) },

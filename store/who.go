@@ -64,6 +64,8 @@ var whose = []column{
 	{"reminded", "who", carry},
 	{"reminders", "who", carry},
 	{"members", "person", carry}, // the document says so too
+	{"readers", "who", end},      // their own address of news shows what they may read
+	{"followed", "who", carry},
 	{"editions", "who", told},
 	{"pages", "saved_by", told},
 	{"page_saves", "who", told},

@@ -3,6 +3,7 @@ package members
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,6 +19,11 @@ const mostComment = 4000
 // that it waits until somebody approves it. It returns house.ErrMayNot for who is no
 // member or may not open the page, and house.FieldErrors.
 func Comment(ctx context.Context, h *house.House, site, path string, author store.Who, text string) (held bool, err error) {
+	return Answer(ctx, h, site, path, author, text, 0)
+}
+
+// Answer is Comment on another comment of the page; 0 is none.
+func Answer(ctx context.Context, h *house.House, site, path string, author store.Who, text string, answers int64) (held bool, err error) {
 	a, _ := h.ActorOf(author)
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		s := tx.State()
@@ -34,7 +40,10 @@ func Comment(ctx context.Context, h *house.House, site, path string, author stor
 		if _, wait := h.Throttles.Comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
 			return house.FieldErrors{"text": "You have just written several. Wait a little."}
 		}
-		c := store.Comment{Site: s.ID(site), Path: path, Person: who, Text: text, At: tx.Now(), Status: "shown"}
+		if answers != 0 && !slices.ContainsFunc(s.Site(site).Comments[path], func(one store.Comment) bool { return one.ID == answers && one.Status == "shown" }) {
+			return house.FieldErrors{"text": "The comment that you answer is not there any more."}
+		}
+		c := store.Comment{Answers: answers, Site: s.ID(site), Path: path, Person: who, Text: text, At: tx.Now(), Status: "shown"}
 		if held = m.Held; held {
 			c.Status = "held"
 			tx.Notify(tx.WhoMay(site, access.ManageMembers), site, "request",

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -355,7 +356,7 @@ func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, 
 			return err
 		}
 		profile.NoMail = true
-		return store.SaveProfile(ctx, tx, id, profile)
+		return errors.Join(store.SaveProfile(ctx, tx, id, profile), store.StopNews(ctx, tx, id, who))
 	})
 	return site, to.String(), err
 }

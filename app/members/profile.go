@@ -3,6 +3,7 @@ package members
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -104,7 +105,15 @@ func MemberData(ctx context.Context, h *house.House, site string, who store.Who)
 	for _, b := range browsers {
 		signIns = append(signIns, signIn{b.Device, b.How, b.Began, b.Used})
 	}
-	return json.MarshalIndent(map[string]any{"site": site, "address": h.AddressText(who), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
+	choice, err := store.FindNewsChoice(ctx, h.Reader(), h.SiteID(site), who)
+	if err != nil {
+		return nil, err
+	}
+	followed, err := store.Followed(ctx, h.Reader(), h.SiteID(site), who)
+	if err != nil {
+		return nil, err
+	}
+	return json.MarshalIndent(map[string]any{"news": choice, "followed": followed, "site": site, "address": h.AddressText(who), "status": "approved", "profile": p, "comments": written, "sign_ins": signIns, "picture": p.Picture != ""}, "", "  ")
 }
 
 // LeaveSite ends somebody's own membership for good: what they said of themselves and
@@ -121,6 +130,6 @@ func LeaveSite(ctx context.Context, h *house.House, site string, who store.Who) 
 		doc.Members = slices.DeleteFunc(doc.Members, func(m access.Member) bool { return m.Who == member })
 		tx.Renew(s.ID(site), house.Comments)
 		tx.Log(site, "member", a.Name+" left, and is no longer a member.", "", "")
-		return store.DropProfile(ctx, tx, s.ID(site), member)
+		return errors.Join(store.DropProfile(ctx, tx, s.ID(site), member), store.DropReader(ctx, tx, s.ID(site), who))
 	})
 }

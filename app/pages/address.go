@@ -151,8 +151,6 @@ func changeListing(ctx context.Context, h *house.House, a house.Actor, site, wha
 	})
 }
 
-var validTint = regexp.MustCompile(`^#[0-9a-f]{6}$`)
-
 // Description is what a site says of itself: what may be edited of it at once.
 type Description struct {
 	Title   string
@@ -219,17 +217,10 @@ func checkDetails(d Description) house.FieldErrors {
 	if strings.TrimSpace(d.Title) == "" {
 		wrong["title"] = "A site has a title."
 	}
-	if d.Tint != "" && !validTint.MatchString(d.Tint) {
-		wrong["tint"] = "This is no colour, such as #14202b."
-	}
 	if d.Contact != "" && !post.Contactable(d.Contact) {
 		wrong["contact"] = "This is neither an e-mail address nor a page that begins with https://."
 	}
-	for _, p := range d.Profiles {
-		if !strings.HasPrefix(p, "https://") {
-			wrong["profiles"] = fmt.Sprintf("“%s” does not begin with https://.", p)
-		}
-	}
+	checkFoot(d.Details, wrong)
 	if len(d.NewIcon) > house.MostIcon || len(d.NewIcon) > 0 && !slices.Contains(house.Pictures, d.NewIconType) {
 		wrong["icon"] = "An icon is a PNG, JPEG, WebP or GIF of at most 200 KB."
 	}

@@ -15,6 +15,7 @@ import (
 	"velada/core/content"
 	"velada/core/parts"
 	"velada/house"
+	"velada/pictures"
 	"velada/store"
 	"velada/words"
 )
@@ -181,6 +182,9 @@ func MovePage(ctx context.Context, h *house.House, a house.Actor, site, id, to s
 			return err
 		}
 		tx.Renew(of, house.WorkingCopy)
+		if err := m.files(tx, of); err != nil {
+			return err
+		}
 		for _, p := range pages { // first out of each other's way: a path stands once
 			if m.of(p.Path) != p.Path {
 				tx.Try(store.SetPage(ctx, tx, of, p.ID, "\x00"+p.ID, p.InMenu, p.Listing))
@@ -239,6 +243,39 @@ func (m move) free(pages []store.Page) error {
 		if to != p.Path && slices.ContainsFunc(pages, taken) {
 			return house.FieldErrors{"path": fmt.Sprintf("There is a page at %s already.", to)}
 		}
+	}
+	return nil
+}
+
+// files moves the files along that stand with the pages, so that they keep the doors of those, and
+// what the look names of them.
+func (m move) files(tx *house.Tx, of store.SiteID) error {
+	files, err := store.WorkingFiles(tx.Context(), tx, of)
+	if err != nil {
+		return err
+	}
+	there := map[string]bool{}
+	for _, f := range files {
+		there[f.Path] = true
+	}
+	for _, f := range files {
+		to := m.of(f.Path)
+		if to == f.Path {
+			continue
+		}
+		if there[to] {
+			return house.FieldErrors{"path": fmt.Sprintf("There is a file at %s already.", to)}
+		}
+		tx.Try(store.MoveFile(tx.Context(), tx, of, f.Path, to))
+	}
+	look, err := store.WorkingLook(tx.Context(), tx, of)
+	if err != nil {
+		return err
+	}
+	moved := look
+	moved.Picture, moved.Logo = m.of(look.Picture), m.of(look.Logo)
+	if moved != look {
+		tx.Try(store.SaveLook(tx.Context(), tx, of, moved))
 	}
 	return nil
 }
@@ -319,7 +356,7 @@ func DropPage(ctx context.Context, h *house.House, a house.Actor, site, id strin
 
 // SaveFile adds a picture or another file to the working copy, or replaces the one at
 // its path. It returns house.FieldErrors; a file has at most MostFile bytes.
-func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind string, data []byte) (store.File, error) {
+func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind string, data []byte, text string) (store.File, error) {
 	normal, err := access.DocumentPath(to)
 	switch {
 	case err != nil:
@@ -329,13 +366,34 @@ func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind
 	case len(data) == 0:
 		return store.File{}, house.FieldErrors{"file": "This file is empty."}
 	}
-	f := store.File{Path: normal, Type: kind, Size: len(data)}
+	if data, err = pictures.Clean(kind, data); err != nil {
+		return store.File{}, house.FieldErrors{"file": words.Capital(err.Error()) + "."}
+	}
+	f := store.File{Path: normal, Type: kind, Size: len(data), Text: strings.TrimSpace(text)}
 	return f, h.Change(ctx, a, house.ToWrite(site, normal), func(tx *house.Tx) (err error) {
 		if f.Blob, err = store.SaveBlob(ctx, tx, data); err != nil {
 			return err
 		}
 		tx.Renew(tx.State().ID(site), house.WorkingCopy)
 		return store.SaveFile(ctx, tx, tx.State().ID(site), f)
+	})
+}
+
+// mostDescribed is how long it may be said what a picture shows, in bytes.
+const mostDescribed = 400
+
+// DescribeFile says of a picture of the draft what it shows. It returns house.FieldErrors.
+func DescribeFile(ctx context.Context, h *house.House, a house.Actor, site, at, text string) error {
+	normal, err := access.DocumentPath(at)
+	if err != nil {
+		return house.ErrNoSite
+	}
+	return h.Change(ctx, a, house.ToWrite(site, normal), func(tx *house.Tx) error {
+		if text = strings.TrimSpace(text); len(text) > mostDescribed {
+			return house.FieldErrors{"text": "At most 400 characters."}
+		}
+		tx.Renew(tx.State().ID(site), house.WorkingCopy)
+		return store.DescribeFile(ctx, tx, tx.State().ID(site), normal, text)
 	})
 }
 

@@ -25,6 +25,7 @@ type Publication struct {
 	Pages    []PageDifference
 	Files    []FileDifference
 	Menu     []string // what changes in the menu, in words
+	Look     []string // what changes in the look, in words
 	Broken   []BrokenLink
 	Moved    []string // parts of the policy that move along, in words
 	Then     *access.Policy
@@ -104,7 +105,11 @@ func workingAsEdition(ctx context.Context, h *house.House, site string) (*store.
 	if err != nil {
 		return nil, err
 	}
-	return &store.Edition{Site: h.SiteID(site), Number: number, Pages: pages, Files: files}, nil
+	look, err := store.WorkingLook(ctx, h.Reader(), h.SiteID(site))
+	if err != nil {
+		return nil, err
+	}
+	return &store.Edition{Site: h.SiteID(site), Number: number, Pages: pages, Files: files, Look: look}, nil
 }
 
 // PlanReturn works out what going back to an earlier edition would change. It returns
@@ -151,6 +156,7 @@ func plan(ctx context.Context, h *house.House, site string, e *store.Edition, sh
 	}
 	p.compareFiles(was)
 	p.compareMenus(was)
+	p.Look = was.Look.Differences(e.Look)
 	if shown {
 		p.findBroken(ctx)
 	}
@@ -264,7 +270,7 @@ func (p *Publication) compareFiles(was *store.Edition) {
 		delete(before, f.Path)
 		if !there {
 			p.Files = append(p.Files, FileDifference{"added", f})
-		} else if old.Blob != f.Blob {
+		} else if old.Blob != f.Blob || old.Text != f.Text {
 			p.Files = append(p.Files, FileDifference{"changed", f})
 		}
 	}
@@ -474,7 +480,7 @@ func ready(ctx context.Context, h *house.House, site string) (*store.Edition, er
 func sameText(a, b *store.Edition) bool {
 	return slices.EqualFunc(a.Pages, b.Pages, func(p, q store.Page) bool {
 		return p.ID == q.ID && p.Path == q.Path && p.Title == q.Title && p.Body == q.Body && p.Kind == q.Kind && p.InMenu == q.InMenu && p.Listing == q.Listing
-	}) && slices.Equal(a.Files, b.Files)
+	}) && slices.Equal(a.Files, b.Files) && a.Look == b.Look
 }
 
 // Publish makes an edition of the working copy and makes it live: now, or by itself at
@@ -520,7 +526,7 @@ func publish(ctx context.Context, h *house.House, a house.Actor, site, note stri
 		if len(p.Edition.Pages) == 0 {
 			return house.FieldErrors{"note": "There is no page to publish yet."}
 		}
-		if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && s.SiteDocument(site).State == "live" {
+		if p.Live != nil && len(p.Pages) == 0 && len(p.Files) == 0 && len(p.Menu) == 0 && len(p.Look) == 0 && s.SiteDocument(site).State == "live" {
 			return ErrNothingNew
 		}
 		e = p.Edition

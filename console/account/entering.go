@@ -44,7 +44,7 @@ func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
 		site := f.Values["site"]
 		if doc := shownSite(c, site); doc != nil {
 			p.Visiting = &web.Visiting{Title: cmp.Or(doc.Title, site), URL: c.SiteURL(site)}
-			if s.Site(site).Details.Tint != "" {
+			if len(gate.StyleOf(s, site)) > 0 {
 				p.Visiting.Tint = "/tint/" + site
 			}
 		}
@@ -69,7 +69,7 @@ func tint(c *web.Console, x *gin.Context) {
 		x.Status(http.StatusNotFound)
 		return
 	}
-	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Site(site).Details.Tint))
+	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.StyleOf(c.House.State(), site))
 }
 
 // whereTo are the fields that say where somebody goes on to after signing in.

@@ -145,7 +145,7 @@ func newCard(c *web.Console, x *gin.Context, site, title, line, shown, code stri
 
 // siteTint serves the colour of a site as a style, for what is printed.
 func siteTint(c *web.Console, x *gin.Context) {
-	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.TintStyle(c.House.State().Site(x.Param("site")).Details.Tint))
+	x.Data(http.StatusOK, "text/css; charset=utf-8", gate.StyleOf(c.House.State(), x.Param("site")))
 }
 
 // doHandOut sends a page to people by mail.

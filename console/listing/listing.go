@@ -42,7 +42,10 @@ type settingsView struct {
 	Listing         bool          // search engines may list what anybody can open
 	Rule            *web.RuleNote // that keeps search engines away
 	Lives           string        // whether the server that the site lives on answers
-	Secret          string        // that the identity headers are signed with
+	Look            *lookView
+	Licences        []web.Choice
+	Links           []linkRow
+	Secret          string // that the identity headers are signed with
 }
 
 type oldRow struct{ Address, Host, Since string }
@@ -53,6 +56,7 @@ type shortRow struct{ Name, URL, Path, Title string }
 const (
 	partSearch    = ""
 	partAddress   = "address"
+	partLook      = "look"
 	partPages     = "pages"
 	partMissing   = "missing"
 	partCode      = "code"
@@ -61,7 +65,7 @@ const (
 
 func settingsParts(site, here string, steward bool) (tabs []web.Tab) {
 	for _, p := range []struct{ id, name string }{
-		{partSearch, "In search results"}, {partAddress, "Address and domains"}, {partPages, "On every page"},
+		{partSearch, "In search results"}, {partAddress, "Address and domains"}, {partLook, "Look"}, {partPages, "On every page"},
 		{partMissing, "When there is no page"}, {partCode, "Code"}, {partElsewhere, "Lives elsewhere"},
 	} {
 		if p.id == partElsewhere && !steward {
@@ -73,6 +77,10 @@ func settingsParts(site, here string, steward bool) (tabs []web.Tab) {
 }
 
 func settings(c *web.Console, x *gin.Context) {
+	if x.Param("part") == partLook {
+		viewLook(c, x)
+		return
+	}
 	showSettings(c, x, http.StatusOK, x.Param("part"), web.Form{}, web.Form{Values: map[string]string{}})
 }
 
@@ -137,6 +145,9 @@ func showPartWith(c *web.Console, x *gin.Context, status int, part string, forms
 			return
 		}
 	}
+	if part == partPages {
+		v.foot(x, d)
+	}
 	if part == partElsewhere {
 		v.Lives = c.Elsewhere(site)
 		v.Secret = c.House.Keys.UpstreamSecret(site)
@@ -187,8 +198,8 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 	case partAddress:
 		values["address"] = site
 	case partPages:
-		values["title"], values["tint"], values["contact"] = doc.Title, d.Tint, d.Contact
-		values["cookie_notice"], values["profiles"] = d.CookieNotice, strings.Join(d.Profiles, "\n")
+		values["title"], values["contact"], values["cookie_notice"] = doc.Title, d.Contact, d.CookieNotice
+		values["phone"], values["hours"], values["postal"], values["licence"] = d.Phone, d.Hours, d.Postal, d.Licence
 		yes("search", d.Search)
 	case partMissing:
 		values["not_found"] = d.NotFound
@@ -207,8 +218,12 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 
 // doSettings saves a part of the settings.
 func doSettings(c *web.Console, x *gin.Context) {
+	if x.Param("part") == partLook {
+		doLook(c, x)
+		return
+	}
 	part, site := x.Param("part"), x.Param("site")
-	f := web.Typed(x, "title", "description", "tint", "contact", "cookie_notice", "not_found", "profiles", "head", "foot", "scripts", "search")
+	f := web.Typed(x, "title", "description", "contact", "phone", "hours", "postal", "licence", "cookie_notice", "not_found", "head", "foot", "scripts", "search")
 	_, icon, err := web.FileSent(x, "icon", house.MostIcon)
 	if err != nil {
 		f.Wrong["icon"] = words.Capital(err.Error()) + "."
@@ -220,7 +235,8 @@ func doSettings(c *web.Console, x *gin.Context) {
 				d.Description = f.Values["description"]
 			case partPages:
 				d.Title, d.Contact, d.CookieNotice = f.Values["title"], f.Values["contact"], f.Values["cookie_notice"]
-				d.Tint, d.Profiles = strings.ToLower(f.Values["tint"]), strings.Fields(f.Values["profiles"])
+				d.Phone, d.Hours, d.Postal, d.Licence = f.Values["phone"], f.Values["hours"], f.Values["postal"], f.Values["licence"]
+				d.Links = linksTyped(x)
 				d.Search = f.Values["search"] == "yes"
 				if x.PostForm("no_icon") == "yes" {
 					d.Icon, d.IconType = "", ""

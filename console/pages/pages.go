@@ -28,21 +28,22 @@ import (
 
 // pagesView is the working copy: its tree, and the page that is written on.
 type pagesView struct {
-	Site      string
-	Tree      web.TreeView
-	Page      *store.Page
-	MayWrite  bool
-	Rendering template.HTML
-	Form      web.Form
-	Saves     []saveRow
-	Conflict  *conflictView
-	New       *newPageForm
-	SavedAt   string
-	Files     []fileRow
-	Under     string
-	Place     web.Form
-	Look      string // where the draft is previewed
-	Parts     []web.Tab
+	Site     string
+	Tree     web.TreeView
+	Page     *store.Page
+	MayWrite bool
+	Framed   string // where the page is shown in its look
+	Inserts  []insert
+	Form     web.Form
+	Saves    []saveRow
+	Conflict *conflictView
+	New      *newPageForm
+	SavedAt  string
+	Files    []fileRow
+	Under    string
+	Place    web.Form
+	Look     string // where the draft is previewed
+	Parts    []web.Tab
 }
 
 type saveRow struct {
@@ -50,7 +51,13 @@ type saveRow struct {
 	When, Who string
 }
 
-type fileRow struct{ Path, Size, URL string }
+type fileRow struct {
+	Path, Size, URL string
+	Text            string // what a picture shows
+	Picture         bool
+	Mine            bool   // it stands with this page
+	Door            string // who opens it
+}
 
 type newPageForm struct {
 	web.Form
@@ -143,7 +150,7 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 		return
 	}
 	view := c.SitePage(x, "Pages")
-	v := &pagesView{Site: site, Page: p, Place: web.Form{Wrong: house.FieldErrors{}}, Form: web.Form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
+	v := &pagesView{Site: site, Inserts: inserts, Page: p, Place: web.Form{Wrong: house.FieldErrors{}}, Form: web.Form{Wrong: house.FieldErrors{}}, Look: "/sites/" + site + "/look"}
 	v.Tree = tree(c, x, visible, p)
 	v.Parts = viewParts(site, "Draft", c.House.State().Site(site).Working.Changes)
 	if x.Query("new") != "" && view.Site.MayWrite {
@@ -169,7 +176,7 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 		}
 		for _, f := range files {
 			if c.House.Can(me, site, f.Path).Has(access.Preview) {
-				v.Files = append(v.Files, fileRow{f.Path, web.SizeWords(f.Size), "/sites/" + site + "/files" + access.EscapePath(f.Path)})
+				v.Files = append(v.Files, newFileRow(c, site, p.Path, f))
 			}
 		}
 	}
@@ -185,13 +192,8 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 			}
 		}
 	}
-	if p != nil {
-		html, err := rendering(c, site, p.Kind, v.Form.Values["body"])
-		if err != nil {
-			c.Fail(x, err)
-			return
-		}
-		v.Rendering = html
+	if p != nil && p.Kind != "html" {
+		v.Framed = "/sites/" + site + "/pages/" + p.ID + "/framed"
 	}
 	view.View = v
 	c.Show(x, status, "pages", view)
@@ -274,19 +276,6 @@ func treeOf(c *web.Console, x *gin.Context, visible []store.Page, base, path str
 	})
 }
 
-// rendering is a page as it will be read, its pictures taken from the working
-// copy and its links leading to where those pages are written.
-func rendering(c *web.Console, site, kind, body string) (template.HTML, error) {
-	if kind == "html" {
-		return "<p class=\"quiet\">A page with a look of its own is best previewed whole: choose a width above.</p>", nil
-	}
-	html, err := content.Render(body)
-	if err != nil {
-		return "", err
-	}
-	return readable(c, site, html), nil
-}
-
 // readable leads the pictures and links of sanitised HTML to the working copy.
 func readable(c *web.Console, site, html string) template.HTML {
 	html = content.PutTables(html, func(t content.TablePlace) string {
@@ -299,16 +288,15 @@ func readable(c *web.Console, site, html string) template.HTML {
 
 // SavedAnswer is what the page that is written on is told after saving.
 type SavedAnswer struct {
-	Version int           `json:"version"`
-	Title   string        `json:"title"`
-	Body    string        `json:"body"`
-	Merged  bool          `json:"merged"`
-	Saved   string        `json:"saved"`
-	HTML    template.HTML `json:"html"`
-	Live    string        `json:"live"`    // which edition is live
-	Since   string        `json:"since"`   // how much is not live
-	Publish bool          `json:"publish"` // whether there is anything to publish
-	Error   string        `json:"error,omitempty"`
+	Version int    `json:"version"`
+	Title   string `json:"title"`
+	Body    string `json:"body"`
+	Merged  bool   `json:"merged"`
+	Saved   string `json:"saved"`
+	Live    string `json:"live"`    // which edition is live
+	Since   string `json:"since"`   // how much is not live
+	Publish bool   `json:"publish"` // whether there is anything to publish
+	Error   string `json:"error,omitempty"`
 }
 
 // savePage saves a page as one types; where others changed the same lines both
@@ -333,15 +321,10 @@ func savePage(c *web.Console, x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+p.ID)
 			return
 		}
-		html, err := rendering(c, site, saved.Page.Kind, saved.Page.Body)
-		if err != nil {
-			c.Fail(x, err)
-			return
-		}
 		live := c.LiveNow(site)
 		x.JSON(http.StatusOK, SavedAnswer{
 			Version: saved.Page.Version, Title: saved.Page.Title, Body: saved.Page.Body, Merged: saved.Merged,
-			Saved: savedAt(c, saved.Page), HTML: html, Live: live.Text, Since: live.Since, Publish: live.ToPublish,
+			Saved: savedAt(c, saved.Page), Live: live.Text, Since: live.Since, Publish: live.ToPublish,
 		})
 	case errors.As(err, &conflict):
 		if inPage {
@@ -499,21 +482,31 @@ func addFile(c *web.Console, x *gin.Context) {
 		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": text})
 		return
 	}
-	under := x.PostForm("under")
-	if !c.House.Can(web.Actor(x), site, "/").Has(access.Write) && under == "" {
-		under = "/"
-	} else if c.House.Can(web.Actor(x), site, "/").Has(access.Write) {
+	under := x.PostForm("under") // the page that it belongs to, whose door it has
+	if under == "" || under == "/" {
 		under = "/files"
 	}
-	to := path.Join("/", under, pages.FileName(name))
-	f, err := pages.SaveFile(x.Request.Context(), c.House, web.Actor(x), site, to, pages.FileType(name, data), data)
+	to, inPlace := path.Join("/", under, pages.FileName(name)), x.PostForm("in_place")
+	kind := pages.FileType(name, data)
+	if inPlace != "" {
+		to = inPlace
+	}
+	f, err := pages.SaveFile(x.Request.Context(), c.House, web.Actor(x), site, to, kind, data, x.PostForm("text"))
 	var wrong house.FieldErrors
 	switch {
 	case err == nil:
 		markdown := fmt.Sprintf("[%s](%s)", name, access.EscapePath(f.Path))
 		switch {
+		case inPlace != "":
+			c.Flash(x, "Replaced in the draft, wherever it stands. Visitors get it with the next edition.")
+			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+x.PostForm("page"))
+			return
 		case strings.HasPrefix(f.Type, "image/"):
-			markdown = "!" + markdown
+			markdown = fmt.Sprintf("![](%s)", access.EscapePath(f.Path))
+		case strings.HasSuffix(strings.ToLower(f.Path), ".ics"):
+			markdown = fmt.Sprintf("\n\n::: dates %s\n:::\n\n", f.Path)
+		case strings.HasPrefix(f.Type, "video/"), strings.HasPrefix(f.Type, "audio/"):
+			markdown = fmt.Sprintf("\n\n::: %s\n[%s](%s)\n:::\n\n", f.Type[:5], name, access.EscapePath(f.Path))
 		case strings.HasSuffix(strings.ToLower(f.Path), ".csv"):
 			if _, err := content.ReadRecords(data); err != nil {
 				x.JSON(http.StatusUnprocessableEntity, gin.H{"error": "It is kept as a file, and is " + err.Error() + "."})
@@ -522,7 +515,7 @@ func addFile(c *web.Console, x *gin.Context) {
 			id := strings.TrimSuffix(path.Base(f.Path), path.Ext(f.Path))
 			markdown = fmt.Sprintf("\n\n[[table %s: %s]]\n\n", parts.Slug(id), f.Path)
 		}
-		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown})
+		x.JSON(http.StatusOK, gin.H{"path": f.Path, "markdown": markdown, "picture": strings.HasPrefix(f.Type, "image/"), "door": doorOfFile(c, site, under, f.Path)})
 	case errors.As(err, &wrong):
 		x.JSON(http.StatusUnprocessableEntity, gin.H{"error": wrong["file"]})
 	case errors.Is(err, house.ErrSection):
@@ -530,6 +523,46 @@ func addFile(c *web.Console, x *gin.Context) {
 	default:
 		c.Fail(x, err)
 	}
+}
+
+// newFileRow is a file of the draft beside the page that is written on.
+func newFileRow(c *web.Console, site, page string, f store.File) fileRow {
+	return fileRow{
+		Path: f.Path, Size: web.SizeWords(f.Size), URL: "/sites/" + site + "/files" + access.EscapePath(f.Path), Text: f.Text,
+		Picture: strings.HasPrefix(f.Type, "image/"), Mine: page != "/" && access.Covers(page, f.Path), Door: doorOfFile(c, site, page, f.Path),
+	}
+}
+
+// doorOfFile says who opens a file that stands on a page, beside its name.
+func doorOfFile(c *web.Console, site, page, file string) string {
+	compiled := c.House.State().Policy.Site(site)
+	switch {
+	case compiled.SameDoor(page, file):
+		return "opens for whoever opens this page"
+	case compiled.DecideFile(file, &access.Visitor{}, c.At()).Outcome == access.Open:
+		return "anyone opens it, whatever the door of this page"
+	}
+	return "has another door than this page: " + c.House.State().Title(site, path.Dir(file))
+}
+
+// describeFile says of a picture what it shows.
+func describeFile(c *web.Console, x *gin.Context) {
+	site := x.Param("site")
+	err := pages.DescribeFile(x.Request.Context(), c.House, web.Actor(x), site, x.PostForm("path"), x.PostForm("text"))
+	var wrong house.FieldErrors
+	switch {
+	case strings.Contains(x.GetHeader("Accept"), "application/json") && err == nil:
+		x.JSON(http.StatusOK, gin.H{"text": strings.TrimSpace(x.PostForm("text"))})
+		return
+	case errors.As(err, &wrong):
+		c.Complain(x, wrong["text"])
+	case err != nil:
+		c.Fail(x, err)
+		return
+	default:
+		c.Flash(x, "Saved: what the picture shows is said wherever a page says nothing else.")
+	}
+	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+x.PostForm("page"))
 }
 
 // workingFile serves a file of the working copy to those who may see it there.

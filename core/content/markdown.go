@@ -16,10 +16,11 @@ import (
 
 var (
 	markdown = goldmark.New(
-		goldmark.WithExtensions(extension.NewTable(extension.WithTableCellAlignMethod(extension.TableCellAlignAttribute)), extension.Strikethrough),
+		goldmark.WithExtensions(extension.NewTable(extension.WithTableCellAlignMethod(extension.TableCellAlignAttribute)), extension.Strikethrough, extension.Footnote, containing{}),
 		goldmark.WithParserOptions(parser.WithAutoHeadingID()),
 	)
-	clean = policy()
+	clean   = policy()
+	written = markdownPolicy()
 )
 
 // policy lets through what Markdown makes and nothing that runs, styles or
@@ -32,7 +33,27 @@ func policy() *bluemonday.Policy {
 	return p
 }
 
-// Render turns Markdown (CommonMark with tables) into sanitised HTML.
+// markdownPolicy lets through what the containers and footnotes of Markdown make besides. Whoever
+// writes Markdown writes no HTML, so that none of it is anybody's own.
+func markdownPolicy() *bluemonday.Policy {
+	p := policy()
+	p.AllowElements("button", "video", "audio", "source", "track")
+	p.AllowAttrs("class").Matching(regexp.MustCompile(`^(v-[a-z]+|footnote-ref|footnote-backref|footnotes)$`)).OnElements("div", "p", "figure", "details", "button", "a")
+	p.AllowAttrs("class").Matching(regexp.MustCompile(`^language-[A-Za-z0-9_+#-]+$`)).OnElements("code")
+	p.AllowAttrs("id").Matching(regexp.MustCompile(`^(picture-\d+-\d+|fn\w*:\d+)$`)).OnElements("div", "sup", "li")
+	p.AllowAttrs("role").Matching(regexp.MustCompile(`^doc-[a-z]+$`)).OnElements("div", "a")
+	p.AllowAttrs("type").Matching(regexp.MustCompile(`^button$`)).OnElements("button")
+	p.AllowAttrs("popover", "popovertarget", "popovertargetaction").Matching(regexp.MustCompile(`^(auto|show|hide|picture-\d+-\d+)$`)).OnElements("button", "div")
+	p.AllowAttrs("controls", "preload").Matching(regexp.MustCompile(`^(|metadata)$`)).OnElements("video", "audio")
+	local := regexp.MustCompile(`^/[^/]`) // nothing is loaded from elsewhere by itself
+	p.AllowAttrs("poster").Matching(local).OnElements("video")
+	p.AllowAttrs("src").Matching(local).OnElements("source", "track")
+	p.AllowAttrs("kind").Matching(regexp.MustCompile(`^captions$`)).OnElements("track")
+	p.AllowAttrs("label").Matching(bluemonday.Paragraph).OnElements("track")
+	return p
+}
+
+// Render turns Markdown (CommonMark with tables, footnotes and containers) into sanitised HTML.
 func Render(body string) (string, error) { return RenderAt(body, Place{}) }
 
 // RenderAt is Render for a text that stands at a place.
@@ -46,7 +67,7 @@ func RenderAt(body string, place Place) (string, error) {
 	if err := markdown.Renderer().Render(&b, source, document); err != nil {
 		return "", fmt.Errorf("rendering Markdown: %w", err)
 	}
-	return clean.Sanitize(b.String()), nil
+	return written.Sanitize(b.String()), nil
 }
 
 // Sanitise takes out of HTML what could run, and how it looks.

@@ -3,8 +3,11 @@
 package demotest
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
+	"image"
+	"image/png"
 	"os"
 	"path/filepath"
 	"sync"
@@ -79,3 +82,12 @@ func Open(t testing.TB) *sql.DB {
 	t.Cleanup(func() { db.Close() })
 	return db
 }
+
+// Dot is a picture of one pixel, as a PNG.
+var Dot = func() []byte {
+	var b bytes.Buffer
+	if err := png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 1, 1))); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}()

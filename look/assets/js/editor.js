@@ -101,7 +101,7 @@ function write(form, signal) {
         }
         if (!told.merged || untouched) version.value = told.version;
         if (shown()) {
-          document.querySelector("#rendering").innerHTML = told.html;
+          document.querySelector("#rendering")?.contentWindow?.location.reload();
           document.querySelector("#live-now").textContent = told.live;
           const since = document.querySelector("#changes-now");
           since.textContent = told.since;
@@ -157,7 +157,7 @@ function write(form, signal) {
     "submit",
     async (event) => {
       const other = event.target;
-      if (other === form || !unsaved || other.method !== "post") return;
+      if (other === form || !unsaved || other.method !== "post" || "noWait" in other.dataset) return;
       event.preventDefault();
       event.stopImmediatePropagation();
       clearTimeout(timer);
@@ -188,7 +188,10 @@ function write(form, signal) {
       const found = event.target.closest("[data-insert]");
       if (found && shown()) insert(found.dataset.insert);
       const word = event.target.closest("[data-md]");
-      if (word && shown()) markdown(body, word.dataset.md);
+      if (word && shown()) {
+        markdown(body, word.dataset.md);
+        word.closest("details")?.removeAttribute("open");
+      }
     },
     { signal },
   );
@@ -201,9 +204,46 @@ function write(form, signal) {
     const answer = await fetch(form.dataset.files, { method: "POST", body: data }).catch(() => null);
     const told = await answer?.json().catch(() => null);
     if (!shown()) return;
-    if (answer?.ok) insert(told.markdown);
+    if (answer?.ok) {
+      insert(told.markdown);
+      if (told.picture) describe(told);
+    }
     else say(`${file.name} was not taken. ${told?.error ?? "There was no answer."}`, true);
   }
+  // What a picture shows is asked for once it is there, and put between the brackets of it.
+  const asks = document.querySelector("#describe");
+  function describe(file) {
+    if (!asks) return;
+    asks.hidden = false;
+    asks.elements.path.value = file.path;
+    asks.elements.text.value = "";
+    asks.querySelector("[data-door]").textContent = file.door ? `The picture ${file.door}.` : "";
+    asks.dataset.markdown = file.markdown;
+    asks.elements.text.focus();
+  }
+  const described = () => {
+    asks.hidden = true;
+    body.focus();
+  };
+  asks?.querySelector("[data-later]").addEventListener("click", described, { signal });
+  asks?.addEventListener(
+    "submit",
+    async (event) => {
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      const text = asks.elements.text.value.trim();
+      await fetch(asks.action, { method: "POST", headers: { Accept: "application/json" }, body: new URLSearchParams(new FormData(asks)) }).catch(() => null);
+      const { markdown: was } = asks.dataset;
+      const at = body.value.lastIndexOf(was);
+      if (text && at >= 0) {
+        body.setRangeText(was.replace("![]", `![${text.replace(/[\[\]]/g, "")}]`), at, at + was.length, "end");
+        changed();
+      }
+      described();
+    },
+    { signal, capture: true },
+  );
+  document.querySelectorAll("[data-sends]").forEach((input) => input.addEventListener("change", () => input.form.requestSubmit(), { signal }));
   form.querySelector("[data-add-file]").addEventListener(
     "change",
     (event) => {
