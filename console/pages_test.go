@@ -19,6 +19,7 @@ import (
 	views "velada/console/pages"
 	teamviews "velada/console/team"
 	"velada/core/parts"
+	"velada/demo/demotest"
 	"velada/store"
 )
 
@@ -157,11 +158,11 @@ func TestPagesArePlaced(t *testing.T) {
 
 func TestFilesOfTheWorkingCopy(t *testing.T) {
 	d := openDesk(t).signIn("jonas@cerroalcor.example")
-	status, body := d.send("/sites/society/files", "file", "My Sky (1).PNG", []byte("\x89PNG\r\n\x1a\nxx"), "under", "/visit")
-	if status != 200 || !strings.Contains(body, `"markdown":"![My Sky (1).PNG](/files/my-sky-1-.png)"`) {
+	status, body := d.send("/sites/society/files", "file", "My Sky (1).PNG", demotest.Dot, "under", "/visit")
+	if status != 200 || !strings.Contains(body, `"markdown":"![](/visit/my-sky-1-.png)"`) {
 		t.Fatalf("%d %s", status, body)
 	}
-	r, err := d.client.Get(d.server.URL + "/sites/society/files/files/my-sky-1-.png")
+	r, err := d.client.Get(d.server.URL + "/sites/society/files/visit/my-sky-1-.png")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -178,10 +179,10 @@ func TestFilesOfTheWorkingCopy(t *testing.T) {
 		t.Errorf("an empty file: %d", status)
 	}
 	crew := d.another().signIn("katya-cifuentes@cerroalcor.example")
-	if status, body := crew.send("/sites/variable-stars/files", "file", "curve.png", []byte("\x89PNG"), "under", "/crew/antlia"); status != 200 || !strings.Contains(body, "/crew/antlia/curve.png") {
+	if status, body := crew.send("/sites/variable-stars/files", "file", "curve.png", demotest.Dot, "under", "/crew/antlia"); status != 200 || !strings.Contains(body, "/crew/antlia/curve.png") {
 		t.Errorf("a crew's own: %d %s", status, body)
 	}
-	if status, _ := crew.send("/sites/variable-stars/files", "file", "curve.png", []byte("\x89PNG"), "under", "/crew/corvus"); status != 403 {
+	if status, _ := crew.send("/sites/variable-stars/files", "file", "curve.png", demotest.Dot, "under", "/crew/corvus"); status != 403 {
 		t.Errorf("another crew's: %d", status)
 	}
 	if status, _, _ := crew.get("/sites/variable-stars/pages/" + d.working("variable-stars", "/crew/corvus").ID); status != 404 {
@@ -196,7 +197,7 @@ func TestPublishingOnScreen(t *testing.T) {
 	d := openDesk(t)
 	jonas, ines := d.another().signIn("jonas@cerroalcor.example"), d.another().signIn("ines@cerroalcor.example")
 	jonas.post("/sites/society/pages", "title", "Sky", "path", "/sky")
-	jonas.send("/sites/society/files", "file", "sky.png", []byte("\x89PNG\r\n\x1a\n"))
+	jonas.send("/sites/society/files", "file", "sky.png", demotest.Dot)
 	jonas.shows("/sites/society/publish", "You can write here, not publish", "added", "Who gets what for the first time", "A stranger", "Pictures that anybody can open", "/files/sky.png", "Search engines may list 1 more: /sky")
 	if status, _, _ := jonas.post("/sites/society/publish", "when", "now"); status != 403 {
 		t.Errorf("published by an editor: %d", status)
@@ -285,7 +286,7 @@ func TestArchivesOnScreen(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	_, data, h := d.get("/sites/society/archive")
 	z, err := zip.NewReader(strings.NewReader(data), int64(len(data)))
-	if err != nil || len(z.File) != 13 || !strings.Contains(h.Get("Content-Disposition"), "society.zip") {
+	if err != nil || len(z.File) != 19 || !strings.Contains(h.Get("Content-Disposition"), "society.zip") {
 		t.Fatalf("%v %v", err, h)
 	}
 	if status, _ := d.send("/sites/society/archive", "archive", "a.zip", []byte("no zip")); status != 303 {
@@ -293,7 +294,7 @@ func TestArchivesOnScreen(t *testing.T) {
 	}
 	d.shows("/sites/society/pages?new=yes", "Nothing was imported. It is no ZIP that can be read")
 	d.send("/sites/august/archive", "archive", "society.zip", []byte(data))
-	d.shows("/sites/august/pages?new=yes", "12 pages and 1 file are in the draft now.")
+	d.shows("/sites/august/pages?new=yes", "12 pages and 7 files are in the draft now.")
 }
 
 func TestPreviewLinks(t *testing.T) {

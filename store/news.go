@@ -97,30 +97,30 @@ func ReadersOf(ctx context.Context, q Reader, site SiteID, after Who, most int) 
 		LEFT JOIN readers r ON r.site = ?1 AND r.who = p.who LEFT JOIN followed f ON f.site = ?1 AND f.who = p.who ORDER BY p.who, f.page`, site, after, most)
 }
 
-// NewsTold is up to which edition, and which moment, the readers of a site were told.
-type NewsTold struct {
-	Site   SiteID
-	Number int
-	At     time.Time
-}
-
 // AllNewsTold reads up to which edition the readers of each site were told, by site.
-func AllNewsTold(ctx context.Context, q Reader) (map[SiteID]NewsTold, error) {
-	bySite := map[SiteID]NewsTold{}
+func AllNewsTold(ctx context.Context, q Reader) (map[SiteID]int, error) {
+	bySite := map[SiteID]int{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
-		var t NewsTold
-		var at int64
-		err = r.Scan(&t.Site, &t.Number, &at)
-		t.At = time.Unix(at, 0)
-		bySite[t.Site] = t
+		var site SiteID
+		var number int
+		err = r.Scan(&site, &number)
+		bySite[site] = number
 		return
-	}, `SELECT site, number, at FROM news_told`)
+	}, `SELECT site, number FROM news_told`)
 	return bySite, err
 }
 
 // SaveNewsTold notes up to which edition the readers of a site were told.
-func SaveNewsTold(ctx context.Context, q Queryer, t NewsTold) error {
-	return exec(ctx, q, `INSERT INTO news_told (site, number, at) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET number = excluded.number, at = excluded.at`, t.Site, t.Number, t.At.Unix())
+func SaveNewsTold(ctx context.Context, q Queryer, site SiteID, number int) error {
+	return exec(ctx, q, `INSERT INTO news_told (site, number) VALUES (?, ?) ON CONFLICT DO UPDATE SET number = excluded.number`, site, number)
+}
+
+// NewSince lists the ids of the pages of an edition of a site that are not in another one, or say
+// something else there.
+func NewSince(ctx context.Context, q Reader, site SiteID, was, is int) ([]string, error) {
+	return collect(ctx, q, scanText[string], `SELECT e.id FROM edition_pages e
+		LEFT JOIN edition_pages w ON w.site = e.site AND w.id = e.id AND w.since <= ?2 AND w.until > ?2
+		WHERE e.site = ?1 AND e.since <= ?3 AND e.until > ?3 AND (w.id IS NULL OR w.mark <> e.mark) ORDER BY e.path`, site, was, is)
 }
 
 // ReplaceMail puts other words into a letter that was not sent yet.

@@ -60,23 +60,22 @@ func Tell(ctx context.Context, h *house.House, siteURL func(site string) string)
 	for _, doc := range s.Policy.Document().Sites {
 		of := s.Site(doc.Address)
 		was, before := told[of.ID]
-		if of.Live == nil || doc.State != "live" || before && was.Number == of.Live.Number {
+		if of.Live == nil || doc.State != "live" || before && was >= of.Live.Number { // of an edition that comes back nobody is told
 			continue
 		}
 		var changed []*house.LivePage
-		if before && of.Live.Number > was.Number { // of an edition that came back nobody is told
-			for _, p := range of.Live.Pages {
-				if p.Changed.After(was.At) {
+		if before {
+			ids, err := store.NewSince(ctx, h.Reader(), of.ID, was, of.Live.Number)
+			if err != nil {
+				return fmt.Errorf("reading what is new on %s: %w", doc.Address, err)
+			}
+			for _, id := range ids {
+				if p := of.Live.ByID(id); p != nil {
 					changed = append(changed, p)
 				}
 			}
 		}
-		slices.SortFunc(changed, func(a, b *house.LivePage) int { return strings.Compare(a.Path, b.Path) })
-		latest := of.Live.At
-		if was.At.After(latest) {
-			latest = was.At // what came back is not new
-		}
-		if err := tellOf(ctx, h, of, changed, latest, siteURL); err != nil {
+		if err := tellOf(ctx, h, of, changed, siteURL); err != nil {
 			return fmt.Errorf("telling of edition %d of %s: %w", of.Live.Number, doc.Address, err)
 		}
 	}
@@ -84,7 +83,7 @@ func Tell(ctx context.Context, h *house.House, siteURL func(site string) string)
 }
 
 // tellOf writes the letters of an edition, some readers at a time, and notes that it was told.
-func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*house.LivePage, latest time.Time, siteURL func(site string) string) error {
+func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*house.LivePage, siteURL func(site string) string) error {
 	var after store.Who
 	for len(changed) > 0 {
 		list, err := store.ReadersOf(ctx, h.Reader(), of.ID, after, mostAtOnce)
@@ -127,7 +126,7 @@ func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*hous
 		}
 	}
 	return h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
-		return store.SaveNewsTold(ctx, tx, store.NewsTold{Site: of.ID, Number: of.Live.Number, At: latest})
+		return store.SaveNewsTold(ctx, tx, of.ID, of.Live.Number)
 	})
 }
 

@@ -77,10 +77,6 @@ func settingsParts(site, here string, steward bool) (tabs []web.Tab) {
 }
 
 func settings(c *web.Console, x *gin.Context) {
-	if x.Param("part") == partLook {
-		viewLook(c, x)
-		return
-	}
 	showSettings(c, x, http.StatusOK, x.Param("part"), web.Form{}, web.Form{Values: map[string]string{}})
 }
 
@@ -218,10 +214,6 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 
 // doSettings saves a part of the settings.
 func doSettings(c *web.Console, x *gin.Context) {
-	if x.Param("part") == partLook {
-		doLook(c, x)
-		return
-	}
 	part, site := x.Param("part"), x.Param("site")
 	f := web.Typed(x, "title", "description", "contact", "phone", "hours", "postal", "licence", "cookie_notice", "not_found", "head", "foot", "scripts", "search")
 	_, icon, err := web.FileSent(x, "icon", house.MostIcon)

@@ -138,6 +138,10 @@ var lookFields = []string{"look", "colour", "no_colour", "head", "foot", "below"
 // doLook saves a look for the draft, or shows the draft in it where it is tried out alone.
 func doLook(c *web.Console, x *gin.Context) {
 	f, site := web.Typed(x, lookFields...), x.Param("site")
+	if !c.House.Can(web.Actor(x), site, "/").Has(access.Write) {
+		c.Fail(x, house.ErrMayNot)
+		return
+	}
 	if f.Values["no_colour"] == "yes" {
 		f.Values["colour"] = ""
 	}

@@ -75,7 +75,7 @@ func inConsole(page []byte, site string) []byte {
 			case a.Key == "srcset" || a.Key == "sizes":
 				changed = true
 				continue
-			case (a.Key == "href" || a.Key == "src" || a.Key == "poster") && strings.HasPrefix(a.Val, "/") && !strings.HasPrefix(a.Val, "//"):
+			case (a.Key == "href" || a.Key == "src" || a.Key == "poster" || a.Key == "action") && strings.HasPrefix(a.Val, "/") && !strings.HasPrefix(a.Val, "//"):
 				a.Val, changed = toConsole(token.Data, a.Val, site), true
 			}
 			kept = append(kept, a)
@@ -98,7 +98,7 @@ func toConsole(element, to, site string) string {
 	case is && strings.HasPrefix(own, "look.css"):
 		return "/sites/" + site + "/" + own
 	case is && element == "link":
-		return "/static/" + own
+		return "/look/" + own
 	case is:
 		return "#"
 	case element == "a":

@@ -33,7 +33,7 @@ type publishView struct {
 	Pages        []differenceRow
 	Outside      int // changes where one may see nothing
 	Files        []fileDifference
-	Menu         []string
+	Menu, Wears  []string // what changes in the menu, and in the look
 	Broken       []brokenRow
 	Moved        []string
 	Sees         []firstRow
@@ -140,7 +140,7 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 	sees := func(path string) bool { return c.House.Can(me, site, path).Has(access.Preview) }
 	v := &publishView{Site: site, First: plan.Live == nil}
 	if sees("/") { // whoever has a section alone is told of nothing else
-		v.Menu, v.Moved = shortened(plan.Menu), shortened(plan.Moved)
+		v.Menu, v.Moved, v.Wears = shortened(plan.Menu), shortened(plan.Moved), plan.Look
 		if n := len(plan.Listed); n > 0 {
 			v.Listed = fmt.Sprintf("Search engines may list %d more: %s.", n, web.ShortList(plan.Listed))
 		}
@@ -186,7 +186,7 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 		}
 		v.Pictures = append(v.Pictures, pictureRow{f.Path, "/sites/" + site + "/files" + access.EscapePath(f.Path)})
 	}
-	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu) == 0 && doc.State == "live"
+	v.Nothing = len(plan.Pages)+len(plan.Files)+len(plan.Menu)+len(plan.Look) == 0 && doc.State == "live"
 	return v
 }
 

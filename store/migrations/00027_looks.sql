@@ -39,8 +39,7 @@ CREATE INDEX readers_who ON readers (who);
 CREATE INDEX followed_who ON followed (who);
 CREATE TABLE news_told ( -- up to which edition readers were told
     site   TEXT PRIMARY KEY REFERENCES sites (id) ON DELETE CASCADE,
-    number INTEGER NOT NULL,
-    at     INTEGER NOT NULL
+    number INTEGER NOT NULL
 ) WITHOUT ROWID;
 ALTER TABLE comments ADD COLUMN answers INTEGER NOT NULL DEFAULT 0; -- the comment that it answers
 ALTER TABLE comments ADD COLUMN told INTEGER NOT NULL DEFAULT 0; -- whoever wrote that was told, or is not to be
