@@ -19,6 +19,7 @@ import (
 type Mail struct {
 	mu          sync.Mutex
 	taken       []Taken
+	at          net.Listener // that Run opened
 	tries       map[string]int
 	Later       int // tries that it takes to deliver to later…
 	connections int // connections that letters came over
@@ -58,6 +59,9 @@ func (m *Mail) Close() {
 	default:
 		close(m.ended)
 		_ = m.server.Close() // what it served ends with it
+		if m.at != nil {
+			_ = m.at.Close() // also where serving has not begun
+		}
 	}
 }
 
@@ -145,6 +149,9 @@ func (m *Mail) Run(ctx context.Context, wait *sync.WaitGroup) (port int, err err
 	if err != nil {
 		return 0, err
 	}
+	m.mu.Lock()
+	m.at = at
+	m.mu.Unlock()
 	context.AfterFunc(ctx, m.Close)
 	wait.Go(func() { _ = m.Serve(at) }) // it ends when it is closed
 	return at.Addr().(*net.TCPAddr).Port, nil
