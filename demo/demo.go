@@ -231,6 +231,9 @@ func Make(ctx context.Context, db *sql.DB, now time.Time) error {
 				return err
 			}
 		}
+		if err := makeHolding(ctx, tx, ids); err != nil {
+			return err
+		}
 		if err := makeLedger(ctx, tx, doc, now); err != nil {
 			return err
 		}

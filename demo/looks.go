@@ -25,7 +25,7 @@ var worn = map[string]looks.Look{
 	"society":        {ID: "broadside", Tagline: "Looking up since 1974", Logo: "/logo.svg"},
 	"variable-stars": {ID: "noticeboard", Colour: "#14594a", Tagline: "A class of the Cerro Alcor Society"},
 	"new-dome": {
-		ID: "vitrine", Picture: "/dome-at-night.svg", PictureText: "The copper dome open at night, with two people who look at it",
+		ID: "vitrine", Picture: "/dome-at-night.svg", Focus: "right", PictureText: "The copper dome open at night, with two people who look at it",
 	},
 	"instrument-log": {ID: "logbook", Tagline: "Night crew"},
 	"dossier": {
@@ -99,5 +99,18 @@ func shiftDates(text string, days int) string {
 			return date
 		}
 		return d.AddDate(0, 0, days).Format(time.DateOnly)
+	})
+}
+
+// makeHolding writes what is shown instead of the new dome's site until it opens.
+func makeHolding(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID) error {
+	picture, err := files.ReadFile("files/new-dome/dome-at-night.svg")
+	if err != nil {
+		return err
+	}
+	return store.SaveHoldingPage(ctx, tx, store.HoldingPage{
+		Site: ids["new-dome"], Design: "night", Heading: "Six metres of copper, nearly done", Countdown: true, Contact: "dome@cerroalcor.example",
+		Words:   "The panels are on, and the shutter opens. What is missing is the varnish, the bell, and somebody who tells the donkey.",
+		Picture: picture, PictureType: "image/svg+xml",
 	})
 }

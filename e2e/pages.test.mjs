@@ -35,7 +35,7 @@ test("a page is saved as one types, and visitors see it with the next edition", 
   await write(ines, "society", "/visit");
   await body(ines).fill("# Getting here\n\nThe gate is open from **dusk**.");
   await saved(ines);
-  await ines.locator("#rendering").getByText("dusk").waitFor();
+  await ines.frameLocator("#rendering").getByText("dusk").waitFor();
   assert.ok(!(await house.ask("society", "/visit")).body.includes("dusk"), "nothing is live yet");
   await ines.getByRole("link", { name: "1 change since" }).waitFor();
   await ines.getByRole("link", { name: "Publish edition 32" }).waitFor();
@@ -68,7 +68,11 @@ test("a link to a page is chosen by searching, and a picture dropped in is a cha
   await saved(ines);
   assert.equal(await body(ines).inputValue(), `${before}[Getting here](/visit)`);
   await ines.setInputFiles("[data-add-file]", { name: "Dome at dusk.svg", mimeType: "image/svg+xml", buffer: Buffer.from("<svg xmlns='http://www.w3.org/2000/svg' width='90' height='60'><rect width='90' height='60'/></svg>") });
-  await ines.locator("#rendering img[src*='dome-at-dusk']").waitFor();
+  await ines.frameLocator("#rendering").locator("img[src*='dome-at-dusk']").waitFor();
+  await ines.getByLabel("What does this picture show?").fill("A dome at dusk");
+  await ines.locator("#describe").getByRole("button", { name: "Save" }).click();
+  await saved(ines);
+  assert.match(await body(ines).inputValue(), /!\[A dome at dusk\]\(\/history\/dome-at-dusk\.svg\)/);
   await ines.getByRole("link", { name: /\d+ changes? since/ }).waitFor();
   await ines.goto(`${house.console}/sites/society/publish`);
   await ines.getByRole("heading", { name: "Pictures that anybody can open from then on" }).waitFor();
@@ -154,7 +158,7 @@ test("what was typed last stays with its page when another one is chosen at once
     ines.off("request", count);
     assert.equal(saves, 1, `round ${round}`);
     assert.ok(!(await body(ines).inputValue()).includes("Hurried"), "another page has its text");
-    assert.ok(!(await ines.locator("#rendering").innerText()).includes("Hurried"), "another page's view has it");
+    assert.ok(!(await ines.frameLocator("#rendering").locator("main").innerText()).includes("Hurried"), "another page's view has it");
     await page("Getting here").click();
     await shown("Getting here");
     assert.match(await body(ines).inputValue(), new RegExp(`Hurried ${round}`));

@@ -191,6 +191,9 @@ func bodyClass(s *sight) string {
 	if s.Front {
 		list = append(list, "front")
 	}
+	if s.Look.Focus != "" {
+		list = append(list, "focus-"+s.Look.Focus)
+	}
 	if s.HeadPicture != "" {
 		list = append(list, "pictured")
 	}
@@ -282,11 +285,14 @@ func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 	})
 	text = content.PutDates(text, q.dates)
 	text = content.Downloads(text, q.sizeOf)
-	text = q.pictures(q.tables(text))
+	text = q.pictures(q.tables(scrolled.Replace(text)))
 	s.Outline = content.Outline(text)
 	top, rest := content.Top(text)
 	s.Top, s.HTML = template.HTML(top), template.HTML(rest) // sanitised when it was published
 }
+
+// scrolled puts tables that stand in the text where they are scrolled, also by keyboard, if they are wider.
+var scrolled = strings.NewReplacer("<table>", `<div class="v-table" tabindex="0" role="group" aria-label="Table"><table>`, "</table>", "</table></div>")
 
 // sizeOf says how large a file is that a page links to, if it opens for whom the page opens.
 func (q *request) sizeOf(href string) string {

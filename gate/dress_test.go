@@ -378,3 +378,26 @@ func TestChoosingNews(t *testing.T) {
 		t.Errorf("what is not there: %d", r.StatusCode)
 	}
 }
+
+// A page with dates is kept for a while, and no longer than its dates stay as they are.
+func TestPagesWithDatesTurn(t *testing.T) {
+	d := open(t)
+	d.write("society", "/courses", "# Courses\n\n::: dates\n- 2026-11-24 18:00 – 18:30 Soon over\n:::")
+	d.publish("society")
+	past := func() bool { return strings.Contains(d.text("society", "/courses"), "Past dates") }
+	if past() || past() {
+		t.Fatal("what is ahead is said to be past")
+	}
+	rendered := d.house.State().RenderedOf("society")
+	if !rendered.Turns("/courses") {
+		t.Error("the page is not kept")
+	}
+	d.now = d.now.Add(29 * time.Minute)
+	if past() {
+		t.Error("it is past before it ends")
+	}
+	d.now = d.now.Add(17 * time.Minute)
+	if !past() || !past() {
+		t.Error("what is over is not past")
+	}
+}

@@ -167,7 +167,7 @@ func TestOutcomes(t *testing.T) {
 		{"missing", asked{site: "society", path: "/nowhere"}, 404, map[string]string{"X-Robots-Tag": "noindex"}, "no such page"},
 		{"a draft", asked{site: "august", path: "/"}, 404, nil, "nothing at this address"},
 		{"a draft's robots", asked{site: "august", path: "/robots.txt"}, 404, nil, "nothing at this address"},
-		{"coming soon", asked{site: "new-dome", path: "/building"}, 200, map[string]string{"Cache-Control": "private, no-store"}, "Opening soon"},
+		{"coming soon", asked{site: "new-dome", path: "/building"}, 200, map[string]string{"Cache-Control": "private, no-store"}, "Six metres of copper, nearly done"},
 		{"past it by network", asked{site: "new-dome", path: "/building", from: "192.0.2.44"}, 200, map[string]string{"Cache-Control": "private, no-store"}, "How it was built"},
 		{"exempt", asked{site: "new-dome", path: "/privacy"}, 200, nil, "We count visits"},
 		{"bad escape", asked{site: "society", path: "/%zz"}, 400, nil, ""},

@@ -138,7 +138,7 @@ func TestTheTeamIsToldOfTheHoldingPage(t *testing.T) {
 		t.Error("told of a holding page that does not stand here")
 	}
 	look := d.ask(asked{site: "new-dome", path: "/velada/as-stranger?path=%2Fpeople", cookies: []string{bram}})
-	if text := body(t, look); look.StatusCode != 200 || !strings.Contains(text, "Opening soon") || !strings.Contains(text, `href="/people">Back to what you see`) || len(look.Cookies()) > 0 {
+	if text := body(t, look); look.StatusCode != 200 || !strings.Contains(text, "Six metres of copper, nearly done") || !strings.Contains(text, `href="/people">Back to what you see`) || len(look.Cookies()) > 0 {
 		t.Errorf("as a stranger: %d", look.StatusCode)
 	}
 	if r := d.ask(asked{site: "new-dome", path: "/velada/as-stranger?path=%2Fpeople"}); r.StatusCode != 404 {

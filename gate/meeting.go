@@ -22,6 +22,7 @@ import (
 	"velada/core/looks"
 	"velada/house"
 	"velada/look"
+	"velada/packed"
 	"velada/store"
 )
 
@@ -235,7 +236,13 @@ func (q meeting) page() {
 		q.ownLook(text)
 		return
 	}
-	if !keeps || content.Waits(text) {
+	if keeps && content.Turns(text) {
+		q.state.RenderedOf(q.address).NoteTurning(q.path)
+		key.Turn = house.Turn(q.at)
+	} else if content.Waits(text) {
+		keeps = false
+	}
+	if !keeps {
 		q.send("page.html", http.StatusOK, q.whole(p, text))
 		return
 	}
@@ -354,9 +361,16 @@ func (q meeting) send(name string, status int, s *sight) {
 		sum := sha256.Sum256(b.Bytes())
 		tag := `"` + hex.EncodeToString(sum[:12]) + `"`
 		h.Set("ETag", tag)
-		if has(q.Header.Values("If-None-Match"), tag) && strings.HasPrefix(h.Get("Cache-Control"), "public") {
+		public := strings.HasPrefix(h.Get("Cache-Control"), "public")
+		if has(q.Header.Values("If-None-Match"), tag) && public {
 			q.w.WriteHeader(http.StatusNotModified)
 			return
+		}
+		if h.Add("Vary", "Accept-Encoding"); public && packed.Takes(q.Header["Accept-Encoding"]) { // with nothing in it that is anybody's own
+			if small := packed.Pack(b.Bytes()); len(small) > 0 {
+				q.small(small, hex.EncodeToString(sum[:12]), true)
+				return
+			}
 		}
 	} else {
 		h.Set("Cache-Control", "private, no-store")

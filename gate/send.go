@@ -55,6 +55,9 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open
 	}
 	key.Uploads = q.strangersSeeUploads()
+	if q.state.RenderedOf(q.address).Turns(q.path) {
+		key.Turn = house.Turn(q.at)
+	}
 	key.Below, key.Feed = q.belowBits(page), q.hasFeed(page)
 	key.HeadPicture, key.Logo = page.Path == "/" && q.opensFile(e.Look.Picture), q.opensFile(e.Look.Logo)
 	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
@@ -91,6 +94,9 @@ func (q sending) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
 		return
 	}
 	if until, steady := q.site.SteadyUntil(q.at); steady {
+		if ends := house.TurnEnds(key.Turn); key.Turn != 0 && ends.Before(until) {
+			until = ends
+		}
 		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &house.Answer{Key: key, Page: p, From: q.at, Until: until})
 	}
 }

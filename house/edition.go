@@ -28,7 +28,7 @@ type LiveEdition struct {
 	Files  map[string]*LiveFile // by path
 	Look   looks.Look
 	byID   map[string]*LivePage
-	byFile map[string]*LivePage // by the path of the file that they came in, where they stand elsewhere
+	byFile map[string]*LivePage   // by the path of the file that they came in, where they stand elsewhere
 	below  map[string][]*LivePage // by the page right above
 }
 

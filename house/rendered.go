@@ -4,6 +4,7 @@ import (
 	"context"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"velada/core/access"
 	"velada/store"
@@ -22,6 +23,8 @@ type Rendered struct {
 
 	answers sync.Map // Asked → *Answer
 	asked   atomic.Int64
+	turning sync.Map              // paths of pages that turn with time → true
+	turned  map[RenderedKey]int64 // the turn that is kept of each of those
 }
 
 // keeping is what all that is kept takes together.
@@ -153,6 +156,7 @@ func (r *Rendered) PutAnswer(asked Asked, a *Answer) {
 // RenderedKey is all that a page as it is sent depends on, besides the state.
 type RenderedKey struct {
 	Site, Path        string
+	Turn              int64  // of pages that turn with time, which stretch of it this is
 	Menu              uint64 // which pages of the menu open
 	NoIndex, Notice   bool
 	Uploads           bool // strangers open what stands below /files
@@ -176,6 +180,45 @@ type RenderedPage struct {
 
 const mostRendered = 96 << 20
 
+// Turn is the stretch of time that an instant is in, by which pages with dates turn, from 1 on.
+func Turn(at access.Instant) int64 { return at.Time().Unix()/turnSeconds + 1 }
+
+// turnSeconds is how often pages turn that hold dates.
+const turnSeconds = 15 * 60
+
+// TurnEnds returns when a stretch of time ends.
+func TurnEnds(turn int64) access.Instant { return access.At(time.Unix(turn*turnSeconds, 0)) }
+
+// Turns reports whether a page is known to turn with time; NoteTurning makes it so.
+func (r *Rendered) Turns(path string) bool { _, turns := r.turning.Load(path); return turns }
+
+// NoteTurning notes that a page turns with time.
+func (r *Rendered) NoteTurning(path string) { r.turning.Store(path, true) }
+
+// dropTurned forgets the page of the stretch of time before.
+func (r *Rendered) dropTurned(key RenderedKey) {
+	if key.Turn == 0 {
+		return
+	}
+	of := key
+	of.Turn = 0
+	if was := r.turned[of]; was != 0 && was != key.Turn {
+		before := of
+		before.Turn = was
+		if p := r.kept[before]; p != nil {
+			r.size -= p.bytes()
+			r.of.size.Add(-p.bytes())
+			delete(r.kept, before)
+		}
+	}
+	if r.turned == nil {
+		r.turned = map[RenderedKey]int64{}
+	}
+	r.turned[of] = key.Turn
+}
+
+func (p *RenderedPage) bytes() int64 { return int64(len(p.Head) + len(p.Tail) + len(p.Packed)) }
+
 // Get returns a page that was sent before, or nil.
 func (r *Rendered) Get(key RenderedKey) *RenderedPage {
 	r.mu.RLock()
@@ -187,7 +230,8 @@ func (r *Rendered) Get(key RenderedKey) *RenderedPage {
 func (r *Rendered) Put(key RenderedKey, p *RenderedPage) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	size := int64(len(p.Head) + len(p.Tail) + len(p.Packed))
+	size := p.bytes()
+	r.dropTurned(key)
 	if r.dropped || r.of.size.Load()+size > mostRendered {
 		return
 	}

@@ -34,6 +34,7 @@ type lookView struct {
 	Heads    []web.Choice
 	Foots    []web.Choice
 	Belows   []web.Choice
+	Focuses  []web.Choice
 	Differs  []string // what of the draft's look visitors do not have yet
 	Changed  bool     // what is chosen is not saved
 }
@@ -49,7 +50,7 @@ func viewLook(c *web.Console, x *gin.Context) { showLook(c, x, http.StatusOK, we
 func lookForm(l looks.Look) web.Form {
 	return web.Form{Values: map[string]string{
 		"look": l.Kind().ID, "colour": l.Colour, "head": l.Head, "foot": l.Foot, "below": l.Below,
-		"tagline": l.Tagline, "picture": l.Picture, "picture_text": l.PictureText, "logo": l.Logo,
+		"tagline": l.Tagline, "picture": l.Picture, "picture_text": l.PictureText, "logo": l.Logo, "focus": l.Focus,
 	}, Wrong: house.FieldErrors{}}
 }
 
@@ -58,7 +59,7 @@ func lookTyped(f web.Form) looks.Look {
 	v := f.Values
 	l := looks.Look{
 		ID: v["look"], Colour: strings.ToLower(v["colour"]), Head: v["head"], Foot: v["foot"], Below: v["below"],
-		Tagline: v["tagline"], Picture: v["picture"], PictureText: v["picture_text"], Logo: v["logo"],
+		Tagline: v["tagline"], Picture: v["picture"], PictureText: v["picture_text"], Logo: v["logo"], Focus: v["focus"],
 	}
 	if l.ID == looks.Plain {
 		l.ID = ""
@@ -122,6 +123,7 @@ func (v *lookView) choices(chosen looks.Look, e *house.LiveEdition) {
 	v.Heads = choose(chosen.Head, [2]string{"", k.Head[0]}, [2]string{"centre", k.Head[1]})
 	v.Foots = choose(chosen.Foot, [2]string{"", "In columns"}, [2]string{"line", "In one line"})
 	v.Belows = choose(chosen.Below, [2]string{"", "As the look has it"}, [2]string{"cards", "Cards with pictures"}, [2]string{"list", "A list"}, [2]string{"none", "Not shown"})
+	v.Focuses = choose(chosen.Focus, [2]string{"", "In the middle"}, [2]string{"left", "At the left"}, [2]string{"right", "At the right"})
 	none := [2]string{"", "None"}
 	pictures := [][2]string{none}
 	for path, f := range e.Files {
@@ -133,7 +135,7 @@ func (v *lookView) choices(chosen looks.Look, e *house.LiveEdition) {
 	v.Pictures, v.Logos = choose(chosen.Picture, pictures...), choose(chosen.Logo, pictures...)
 }
 
-var lookFields = []string{"look", "colour", "no_colour", "head", "foot", "below", "tagline", "picture", "picture_text", "logo"}
+var lookFields = []string{"look", "colour", "no_colour", "head", "foot", "below", "tagline", "picture", "picture_text", "logo", "focus"}
 
 // doLook saves a look for the draft, or shows the draft in it where it is tried out alone.
 func doLook(c *web.Console, x *gin.Context) {

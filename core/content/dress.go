@@ -118,6 +118,22 @@ func Waits(page string) bool {
 	return strings.Contains(page, "[[table ") || strings.Contains(page, `<div class="v-dates">`) || strings.Contains(page, `<div class="v-files">`)
 }
 
+// Turns reports whether what a rendered page waits for is dates alone, and those turn with time alone:
+// no door and no file has a say in them.
+func Turns(page string) bool {
+	if !strings.Contains(page, `<div class="v-dates">`) || strings.Contains(page, "[[table ") || strings.Contains(page, `<div class="v-files">`) {
+		return false
+	}
+	alone := true
+	for _, m := range datesHTML.FindAllStringSubmatch(page, -1) {
+		alone = alone && !strings.HasPrefix(m[2], "/")
+		for _, item := range dateItem.FindAllStringSubmatch(m[3], -1) {
+			alone = alone && LinkOf(strings.TrimSpace(item[1])) == ""
+		}
+	}
+	return alone
+}
+
 // PutPlaces puts something in each place of a rendered page that waits for it: files, contact or
 // below, with what the container was headed by.
 func PutPlaces(page string, put func(name, title string) string) string {

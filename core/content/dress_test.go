@@ -101,3 +101,15 @@ func TestPlacesArePutIn(t *testing.T) {
 		t.Errorf("%q", got)
 	}
 }
+
+func TestDatesThatTurnByThemselves(t *testing.T) {
+	for body, want := range map[string]bool{
+		"::: dates\n- 2026-12-11 One\n:::": true, "::: dates\n- [Show](/show)\n:::": false, "::: dates /a.ics\n:::": false,
+		"::: dates\n- 2026-12-11 One\n:::\n::: files\n:::": false, "Text": false, "::: dates Soon\n- 2026-12-11 [One](/one)\n:::": true,
+	} {
+		html, err := Render(body)
+		if err != nil || Turns(html) != want {
+			t.Errorf("%q: %v, %v", body, Turns(html), err)
+		}
+	}
+}

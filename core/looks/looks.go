@@ -18,6 +18,7 @@ type Look struct {
 	Tagline     string `json:"tagline,omitempty"`      // a few words below the title
 	Picture     string `json:"picture,omitempty"`      // the path of the header picture
 	PictureText string `json:"picture_text,omitempty"` // what it shows, for those who do not see it
+	Focus       string `json:"focus,omitempty"`        // where in it what matters stands: left, right, or "" in the middle
 	Logo        string `json:"logo,omitempty"`         // the path of a logo
 }
 
@@ -83,9 +84,10 @@ var Kinds = []Kind{
 
 // Arrangements of Below and of the foot that can be chosen.
 var (
-	Belows = []string{"cards", "list", "none"}
-	Heads  = []string{"", "centre"}
-	Foots  = []string{"", "line"}
+	Belows  = []string{"cards", "list", "none"}
+	Heads   = []string{"", "centre"}
+	Foots   = []string{"", "line"}
+	Focuses = []string{"", "left", "right"}
 )
 
 // KindOf returns the kind with an id; the plain one where there is none with it.
@@ -125,7 +127,7 @@ func (l Look) Check() map[string]string {
 	for name, chosen := range map[string]struct {
 		value string
 		of    []string
-	}{"head": {l.Head, Heads}, "foot": {l.Foot, Foots}, "below": {l.Below, append([]string{""}, Belows...)}} {
+	}{"head": {l.Head, Heads}, "foot": {l.Foot, Foots}, "focus": {l.Focus, Focuses}, "below": {l.Below, append([]string{""}, Belows...)}} {
 		if !slices.Contains(chosen.of, chosen.value) {
 			wrong[name] = "Choose one of those that are offered."
 		}
@@ -152,7 +154,7 @@ func (l Look) Differences(to Look) (list []string) {
 	changed("The header colour changes.", l.Colour != to.Colour)
 	changed("The head, the foot or the pages below a page are arranged otherwise.", l.Head != to.Head || l.Foot != to.Foot || l.ShowsBelow() != to.ShowsBelow() && l.Kind().ID == to.Kind().ID)
 	changed("The words below the title change.", l.Tagline != to.Tagline)
-	changed("The header picture changes.", l.Picture != to.Picture || l.PictureText != to.PictureText)
+	changed("The header picture changes.", l.Picture != to.Picture || l.PictureText != to.PictureText || l.Focus != to.Focus)
 	changed("The logo changes.", l.Logo != to.Logo)
 	return list
 }
