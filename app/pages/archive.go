@@ -10,6 +10,7 @@ import (
 	"velada/core/content"
 	"velada/house"
 	"velada/identity"
+	"velada/pictures"
 	"velada/store"
 )
 
@@ -17,6 +18,17 @@ import (
 // one stood before are known again. It returns how many pages and files came. It returns
 // content.ErrArchive, wrapped, for one that does not fit.
 func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive) (pages, files int, err error) {
+	if err := h.May(ctx, a, house.ToWrite(site, "/")); err != nil { // before anything is looked at
+		return 0, 0, err
+	}
+	for i, f := range archive.Files { // by no lock: photographs say nothing of their place any more
+		if data, err := pictures.Clean(FileType(f.Path, f.Data), f.Data); err == nil {
+			archive.Files[i].Data = data
+		}
+		if err := ctx.Err(); err != nil {
+			return 0, 0, err
+		}
+	}
 	err = h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
 		id := tx.State().ID(site)
 		before, err := store.WorkingCopy(ctx, tx, id)
@@ -34,6 +46,14 @@ func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 		for _, p := range before {
 			tx.Try(store.SavePage(ctx, tx, id, p, p.Title, p.Body, p.SavedBy, p.SavedAt))
 		}
+		old, err := store.WorkingFiles(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		shown := map[string]string{} // what pictures show stays said
+		for _, f := range old {
+			shown[f.Path] = f.Text
+		}
 		tx.Try(errors.Join(store.SaveWorkingPages(ctx, tx, id, list), store.DropFiles(ctx, tx, id)))
 		for _, f := range archive.Files {
 			normal, err := access.DocumentPath(f.Path)
@@ -48,7 +68,7 @@ func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 			if err != nil {
 				return err
 			}
-			tx.Try(store.SaveFile(ctx, tx, id, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key}))
+			tx.Try(store.SaveFile(ctx, tx, id, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key, Text: shown[normal]}))
 		}
 		pages, files = len(list), len(archive.Files)
 		tx.Renew(id, house.WorkingCopy)
