@@ -20,6 +20,11 @@ import (
 //go:embed files
 var files embed.FS
 
+// opensSoon is the picture of a holding page, which is none of the site's files.
+//
+//go:embed opens-soon.jpg
+var opensSoon []byte
+
 // worn is what each site of the demo house looks like.
 var worn = map[string]looks.Look{
 	"society":        {ID: "broadside", Tagline: "Looking up since 1974", Logo: "/logo.svg"},
@@ -104,13 +109,9 @@ func shiftDates(text string, days int) string {
 
 // makeHolding writes what is shown instead of the new dome's site until it opens.
 func makeHolding(ctx context.Context, tx *sql.Tx, ids map[string]store.SiteID) error {
-	picture, err := files.ReadFile("files/new-dome/dome-at-night.svg")
-	if err != nil {
-		return err
-	}
 	return store.SaveHoldingPage(ctx, tx, store.HoldingPage{
 		Site: ids["new-dome"], Design: "night", Heading: "Six metres of copper, nearly done", Countdown: true, Contact: "dome@cerroalcor.example",
 		Words:   "The panels are on, and the shutter opens. What is missing is the varnish, the bell, and somebody who tells the donkey.",
-		Picture: picture, PictureType: "image/svg+xml",
+		Picture: opensSoon, PictureType: "image/jpeg",
 	})
 }

@@ -108,7 +108,10 @@ await admin.getByLabel("Why they are here").selectOption("freelancer");
 await admin.getByLabel("A message of your own").fill("For the August pages. The press kit is under /press.");
 await admin.getByRole("button", { name: "Send the invitations" }).click();
 await admin.getByText(/^1 invitation lies in the Outbox/).waitFor();
-await shoot(admin, "team");
+const team = await narrow(632);
+await signIn(team, house);
+await team.goto(admin.url());
+await team.getByText("Nadia Sorel").first().waitFor();
 await admin.goto(`${house.console}/outbox`);
 await admin.locator(".mail-list a").first().click();
 await admin.locator(".paper").waitFor();
@@ -135,25 +138,47 @@ await slips.waitForURL(/said=yes/);
 await slips.getByRole("button", { name: "Import" }).click();
 await slips.getByRole("button", { name: "Make a sheet" }).click();
 await slips.locator(".slip-sheet").waitFor();
-await beside("roster", 632, coming, slips);
+await beside("team-and-roster", 632, team, coming);
 const [members, person] = [await narrow(632), await narrow(632)];
 for (const view of [members, person]) await signIn(view, house);
 await members.goto(`${house.console}/sites/society/members`);
 await person.goto(`${house.console}/people/odile-kovacs`);
 await beside("members-and-people", 632, members, person);
 
-const [door, reader, member] = [await narrow(416), await narrow(416), await narrow(416)];
-await door.goto(house.site("dossier", "/budget"));
-await reader.goto(house.site("variable-stars", "/notes/week-2"));
-await reader.getByRole("link", { name: "Sign in" }).click();
-await fillSignIn(reader, "tobias@lens.example");
-await reader.getByRole("heading", { name: "Week 2: Algol" }).waitFor();
-await member.goto(house.site("society", "/members"));
-await member.getByRole("link", { name: "Sign in" }).first().click();
-await fillSignIn(member, "edda-galindo@post.example");
-await member.getByRole("link", { name: "Your page" }).click();
-await member.getByRole("heading", { name: "Your page" }).waitFor();
-await beside("visitors", 416, door, reader, member);
+// Each look as a visitor gets it, wide; one of them on a telephone, by day and in the evening; and choosing one.
+const fronts = [];
+const wide = async (scheme = "light", size = { width: 1280, height: 800 }) => (await browser.newContext({ viewport: size, colorScheme: scheme, timezoneId: "Europe/Madrid" })).newPage();
+for (const site of ["society", "variable-stars", "new-dome", "instrument-log"]) {
+  const view = await wide();
+  await signIn(view, house);
+  if (site === "society") await view.goto(house.site(site));
+  else await view.goto(house.site(site, "/velada/sign-in?path=/"));
+  await view.locator("h1").first().waitFor();
+  fronts.push(view);
+}
+const party = await wide();
+await signIn(party, house);
+await party.goto(`${house.console}/sites/august/settings/look`);
+await party.waitForTimeout(1500);
+await shoot(party, "look-chooser");
+await party.goto(await party.locator("#tried iframe").first().getAttribute("src"));
+fronts.push(party);
+const phones = [];
+for (const scheme of ["light", "dark"]) {
+  const view = await wide(scheme, { width: 390, height: 500 });
+  await view.goto(house.site("society", "/visit"));
+  phones.push(view);
+}
+await fronts[0].waitForTimeout(600);
+const drawn = [];
+for (const view of [...fronts, ...phones]) {
+  await view.reload(); // with the type that came the first time
+  await view.waitForTimeout(300);
+  drawn.push(`data:image/png;base64,${(await view.screenshot({ caret: "initial" })).toString("base64")}`);
+}
+const all = await wide("light", { width: 1280, height: 552 });
+await all.setContent(`<body style="margin:0;padding:8px;box-sizing:border-box;background:#6d7c88;display:grid;grid-template-columns:repeat(3,1fr);gap:8px">${drawn.slice(0, 5).map((d) => `<img style="width:100%;display:block" src="${d}">`).join("")}<div style="display:flex;gap:8px;justify-content:center">${drawn.slice(5).map((d) => `<img style="height:258px" src="${d}">`).join("")}</div></body>`);
+await shoot(all, "looks");
 
 await browser.close();
 await house.stop();

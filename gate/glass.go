@@ -144,6 +144,15 @@ func within(key, address string) string {
 	return address
 }
 
+// sourcesWithin is within for each address of a list of pictures in several widths.
+func sourcesWithin(key, list string) string {
+	sources := strings.Split(list, ", ")
+	for i, one := range sources {
+		sources[i] = within(key, one)
+	}
+	return strings.Join(sources, ", ")
+}
+
 // rewrite leads every address of a page that begins at the site's root below
 // the look's own.
 func rewrite(page []byte, key string) []byte {
@@ -164,6 +173,9 @@ func rewrite(page []byte, key string) []byte {
 		for i, a := range token.Attr {
 			if slices.Contains([]string{"href", "src", "action", "poster"}, a.Key) && within(key, a.Val) != a.Val {
 				token.Attr[i].Val, changed = within(key, a.Val), true
+			}
+			if a.Key == "srcset" {
+				token.Attr[i].Val, changed = sourcesWithin(key, a.Val), true
 			}
 		}
 		if changed {

@@ -124,7 +124,8 @@ type menuItem struct {
 	at          string // the page's path, as the policy has it
 }
 
-const pageSecurity = "default-src 'none'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
+// pageSecurity lets nothing run: what may connect is for tools that look at a page from outside.
+const pageSecurity = "default-src 'none'; connect-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; base-uri 'none'; frame-ancestors 'self'; form-action 'self'"
 
 // codeSecurity holds where a steward has let the site's own code into its pages;
 // never on a door, where passwords are entered.
@@ -278,7 +279,7 @@ func (q meeting) whole(p *house.LivePage, text string) *sight {
 	if s.Comments != nil {
 		s.Comments.Wrong, s.Comments.Text = q.commentWrong, q.commentText
 	}
-	s.Result = q.result(p)
+	s.Result = q.result(p, text)
 	q.fill(s, p, text)
 	if s.Front {
 		q.headPicture(&s.dressSight)
@@ -287,8 +288,8 @@ func (q meeting) whole(p *house.LivePage, text string) *sight {
 	return s
 }
 
-// result is what a page says of itself where it is found and shared.
-func (q meeting) result(p *house.LivePage) *resultSight {
+// result is what a page says of itself where it is found and shared; text is what it says.
+func (q meeting) result(p *house.LivePage, text string) *resultSight {
 	of, stranger := q.state.Site(q.address), &access.Visitor{}
 	origin := q.gate.SiteURL(q.address)
 	r := &resultSight{
@@ -300,6 +301,9 @@ func (q meeting) result(p *house.LivePage) *resultSight {
 		site = doc.Title
 	}
 	r.Title = listing.Pattern(of.Details.Pattern).Title(r.Name, site)
+	if r.Description == "" { // how it begins
+		r.Description, _ = content.Teaser(text)
+	}
 	if picture := house.PictureOf(of, p); picture != "" && q.site.DecideFile(picture, stranger, q.at).Outcome == access.Open {
 		r.Picture = origin + escape(picture)
 	}

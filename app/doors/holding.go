@@ -37,7 +37,7 @@ func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site str
 	}
 	if len(p.Picture) > house.MostPicture {
 		wrong["picture"] = "A picture has at most 2 MB."
-	} else if len(p.Picture) > 0 && !slices.Contains(house.Pictures, p.PictureType) && p.PictureType != "image/svg+xml" { // shown as a picture, it runs nothing
+	} else if len(p.Picture) > 0 && !slices.Contains(house.Pictures, p.PictureType) {
 		wrong["picture"] = "This is no picture that browsers show: PNG, JPEG, WebP or GIF."
 	}
 	if len(p.Heading) > house.MostHeading {
