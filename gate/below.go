@@ -27,7 +27,7 @@ type belowItem struct {
 
 // candidates are the pages below a page that may stand on it: below the front page, those that are
 // in the menu.
-func (q *request) candidates(p *house.LivePage) (list []*house.LivePage) {
+func (q meeting) candidates(p *house.LivePage) (list []*house.LivePage) {
 	for _, c := range q.edition().Below(p.Path) {
 		if p.Path == "/" && !c.InMenu {
 			continue
@@ -40,7 +40,7 @@ func (q *request) candidates(p *house.LivePage) (list []*house.LivePage) {
 }
 
 // belowBits is which of the candidates open to the visitor, each a bit.
-func (q *request) belowBits(p *house.LivePage) (bits uint64) {
+func (q meeting) belowBits(p *house.LivePage) (bits uint64) {
 	for i, c := range q.candidates(p) {
 		if q.site.Decide(c.Path, &q.visitor, q.at).Outcome == access.Open {
 			bits |= 1 << i
@@ -51,7 +51,7 @@ func (q *request) belowBits(p *house.LivePage) (bits uint64) {
 
 // showsBelow reports whether the look shows the pages below a page by itself: not where the text
 // has cards or a list of them already.
-func (q *request) showsBelow(p *house.LivePage, text string) bool {
+func (q meeting) showsBelow(p *house.LivePage, text string) bool {
 	return q.look().ShowsBelow() != "none" && !strings.Contains(text, `<div class="v-cards">`)
 }
 

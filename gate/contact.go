@@ -20,7 +20,7 @@ type contactSight struct {
 
 // contactForm is the form as it stands on a page; "" where the site has no address that messages
 // would go to.
-func (q *request) contactForm() string {
+func (q meeting) contactForm() string {
 	if !members.Reaches(q.state, q.address) {
 		return ""
 	}
@@ -33,7 +33,7 @@ func (q *request) contactForm() string {
 }
 
 // contact takes a message that somebody wrote on a page that opens to them and has a form.
-func (q *request) contact() {
+func (q meeting) contact() {
 	if !q.asMember().form(32 << 10) {
 		return
 	}

@@ -37,7 +37,7 @@ const (
 // dates is a list of dates as it stands now: what is over goes to the end, and what is linked to
 // a page whose door opens or closes for the visitor has that date. One that is headed by the path
 // of a calendar file shows the events in that too, where it opens to the visitor.
-func (q *request) dates(title string, items []string) string {
+func (q meeting) dates(title string, items []string) string {
 	now, zone := q.at.Time().In(q.state.Zone), q.state.Zone
 	var list []content.Dated
 	v := datesSight{Title: title}
@@ -103,7 +103,7 @@ const mostInstants = 200
 
 // doorDate is when a page opens for the visitor, or until when it is open, with what is said of
 // it; false where that is not known, or the page hides from the visitor.
-func (q *request) doorDate(link, item string) (content.Dated, bool) {
+func (q meeting) doorDate(link, item string) (content.Dated, bool) {
 	path, err := access.URLPath(link)
 	if err != nil {
 		return content.Dated{}, false
@@ -129,7 +129,7 @@ func (q *request) doorDate(link, item string) (content.Dated, bool) {
 }
 
 // eventsOf reads the events of a calendar file, if it opens to the visitor.
-func (q *request) eventsOf(path string) (list []content.Dated) {
+func (q meeting) eventsOf(path string) (list []content.Dated) {
 	if !q.opensFile(path) || q.edition().Files[path].Size > calendar.MostIn {
 		return nil
 	}

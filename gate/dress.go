@@ -54,7 +54,7 @@ type linkSight struct {
 }
 
 // look is what the site wears: with its edition, or else with its draft.
-func (q *request) look() looks.Look {
+func (q meeting) look() looks.Look {
 	if e := q.edition(); e != nil {
 		return e.Look
 	}
@@ -84,7 +84,7 @@ func (q meeting) dress(menu []menuItem) dressSight {
 }
 
 // insideOrFront reports whether the page that is asked for opens to the visitor, or the front page does.
-func (q *request) insideOrFront() bool {
+func (q meeting) insideOrFront() bool {
 	opens := func(path string) bool { return q.site.Decide(path, &q.visitor, q.at).Outcome == access.Open }
 	return opens(q.path) || opens("/")
 }
@@ -98,7 +98,7 @@ func (q meeting) headPicture(d *dressSight) {
 }
 
 // opensFile reports whether there is a file at a path that opens to the visitor.
-func (q *request) opensFile(path string) bool {
+func (q meeting) opensFile(path string) bool {
 	e := q.edition()
 	return path != "" && e != nil && e.Files[path] != nil && q.site.DecideFile(path, &q.visitor, q.at).Outcome == access.Open
 }
@@ -122,7 +122,7 @@ func StyleOf(s *house.State, site string) []byte {
 }
 
 // colours serves the colours of the site's look as a style. Whoever asks by its mark may keep it.
-func (q *request) colours() {
+func (q meeting) colours() {
 	style := q.look().Style()
 	headers(q.w)
 	h := q.w.Header()
@@ -261,7 +261,7 @@ func (q meeting) above(of string) (list []menuItem) {
 // fill puts what a page shows in its places: what stands in it, its top, and what is below it.
 func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 	s.Above = q.above(p.Path)
-	if q.hasFeed(p) {
+	if q.feeds().hasFeed(p) {
 		s.Feed = feedAt(p.Path, "")
 	}
 	if q.who != "" || q.as != nil && q.as.Name != "" {
@@ -295,7 +295,7 @@ func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 var scrolled = strings.NewReplacer("<table>", `<div class="v-table" tabindex="0" role="group" aria-label="Table"><table>`, "</table>", "</table></div>")
 
 // sizeOf says how large a file is that a page links to, if it opens for whom the page opens.
-func (q *request) sizeOf(href string) string {
+func (q meeting) sizeOf(href string) string {
 	e := q.edition()
 	to, err := url.Parse(href)
 	if err != nil || to.Host != "" || e == nil {

@@ -19,7 +19,7 @@ const mostFiles = 300
 
 // fileList lists the files below a page, or below the path that the list is headed by: those that
 // open to the visitor. Pictures are not among them unless a path is named: they stand in pages.
-func (q *request) fileList(p *house.LivePage, under string) string {
+func (q meeting) fileList(p *house.LivePage, under string) string {
 	named := strings.HasPrefix(under, "/")
 	if !named {
 		under = p.Path

@@ -369,7 +369,7 @@ func (q *request) own(rest string) {
 		q.meeting().meet(access.Decision{})
 	case q.asMember().members(rest):
 	case (rest == "feed" || strings.HasPrefix(rest, "feed/")) && (q.Method == http.MethodGet || q.Method == http.MethodHead):
-		q.feed(strings.TrimPrefix(strings.TrimPrefix(rest, "feed"), "/"))
+		q.feeds().feed(strings.TrimPrefix(strings.TrimPrefix(rest, "feed"), "/"))
 	case rest == "search" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
 		q.search()
 	case rest == "pages" && (q.Method == http.MethodGet || q.Method == http.MethodHead):
@@ -383,9 +383,9 @@ func (q *request) own(rest string) {
 	case rest == "icon" && q.Method == http.MethodGet:
 		q.icon()
 	case rest == "look.css" && q.Method == http.MethodGet:
-		q.colours()
+		q.meeting().colours()
 	case rest == "contact" && q.Method == http.MethodPost:
-		q.contact()
+		q.meeting().contact()
 	case rest == "as-stranger" && q.Method == http.MethodGet:
 		q.whileHeld().asStranger()
 	case rest == "holding-picture" && q.Method == http.MethodGet:
@@ -404,3 +404,4 @@ func (q *request) elsewhere() elsewhere   { return elsewhere{q} }
 func (q *request) sending() sending       { return sending{q} }
 func (q *request) whileHeld() holdingPage { return holdingPage{q} }
 func (q *request) meeting() meeting       { return meeting{q} }
+func (q *request) feeds() feeds           { return feeds{q} }

@@ -58,8 +58,8 @@ func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.
 	if q.state.RenderedOf(q.address).Turns(q.path) {
 		key.Turn = house.Turn(q.at)
 	}
-	key.Below, key.Feed = q.belowBits(page), q.hasFeed(page)
-	key.HeadPicture, key.Logo = page.Path == "/" && q.opensFile(e.Look.Picture), q.opensFile(e.Look.Logo)
+	key.Below, key.Feed = q.meeting().belowBits(page), q.feeds().hasFeed(page)
+	key.HeadPicture, key.Logo = page.Path == "/" && q.meeting().opensFile(e.Look.Picture), q.meeting().opensFile(e.Look.Logo)
 	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
 	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
 }
