@@ -385,8 +385,10 @@ func TestPagesWithDatesTurn(t *testing.T) {
 	d.write("society", "/courses", "# Courses\n\n::: dates\n- 2026-11-24 18:00 – 18:30 Soon over\n:::")
 	d.publish("society")
 	past := func() bool { return strings.Contains(d.text("society", "/courses"), "Past dates") }
-	if past() || past() {
-		t.Fatal("what is ahead is said to be past")
+	for range 2 { // the second time as it was kept
+		if past() {
+			t.Fatal("what is ahead is said to be past")
+		}
 	}
 	rendered := d.house.State().RenderedOf("society")
 	if !rendered.Turns("/courses") {
@@ -397,8 +399,10 @@ func TestPagesWithDatesTurn(t *testing.T) {
 		t.Error("it is past before it ends")
 	}
 	d.now = d.now.Add(17 * time.Minute)
-	if !past() || !past() {
-		t.Error("what is over is not past")
+	for range 2 {
+		if !past() {
+			t.Error("what is over is not past")
+		}
 	}
 }
 
