@@ -110,8 +110,9 @@ await admin.getByRole("button", { name: "Send the invitations" }).click();
 await admin.getByText(/^1 invitation lies in the Outbox/).waitFor();
 const team = await narrow(632);
 await signIn(team, house);
-await team.goto(admin.url());
-await team.getByText("Nadia Sorel").first().waitFor();
+await team.getByRole("heading", { name: "Sites", exact: true }).waitFor();
+await team.goto(`${house.console}/sites/society/team`);
+await team.waitForTimeout(500);
 await admin.goto(`${house.console}/outbox`);
 await admin.locator(".mail-list a").first().click();
 await admin.locator(".paper").waitFor();
@@ -151,6 +152,7 @@ const wide = async (scheme = "light", size = { width: 1280, height: 800 }) => (a
 for (const site of ["society", "variable-stars", "new-dome", "instrument-log"]) {
   const view = await wide();
   await signIn(view, house);
+  await view.getByRole("heading", { name: "Sites", exact: true }).waitFor();
   if (site === "society") await view.goto(house.site(site));
   else await view.goto(house.site(site, "/velada/sign-in?path=/"));
   await view.locator("h1").first().waitFor();
@@ -158,6 +160,7 @@ for (const site of ["society", "variable-stars", "new-dome", "instrument-log"]) 
 }
 const party = await wide();
 await signIn(party, house);
+await party.getByRole("heading", { name: "Sites", exact: true }).waitFor();
 await party.goto(`${house.console}/sites/august/settings/look`);
 await party.waitForTimeout(1500);
 await shoot(party, "look-chooser");
