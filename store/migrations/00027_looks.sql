@@ -12,7 +12,7 @@ INSERT INTO looks (site, look)
 UPDATE site_details SET details = json_remove(details, '$.tint');
 -- Addresses elsewhere have a name and an icon.
 UPDATE site_details SET details = json_set(json_remove(details, '$.profiles'), '$.links',
-        (SELECT json_group_array(json_object('url', value)) FROM json_each(site_details.details, '$.profiles')))
+        json((SELECT json_group_array(json_object('url', value)) FROM json_each(site_details.details, '$.profiles'))))
     WHERE json_type(details, '$.profiles') = 'array';
 -- What a picture or another file shows, for those who do not see it.
 ALTER TABLE files ADD COLUMN text TEXT NOT NULL DEFAULT '';
