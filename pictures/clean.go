@@ -39,6 +39,19 @@ func Clean(kind string, data []byte) ([]byte, error) {
 	return data, nil
 }
 
+// Tells reports whether a picture holds EXIF or XMP, which may say where it was taken and by whom.
+func Tells(kind string, data []byte) bool {
+	if !strings.HasPrefix(kind, "image/") || strings.HasPrefix(kind, "image/svg") {
+		return false
+	}
+	for _, mark := range []string{"Exif\x00\x00", "http://ns.adobe.com/xap/1.0/", "eXIf", "XML:com.adobe.xmp", "EXIF", "XMP "} {
+		if bytes.Contains(data, []byte(mark)) {
+			return true
+		}
+	}
+	return false
+}
+
 // cleanJPEG takes every application's segment out but those that say how colours are meant, and
 // comments, and what follows the end of the picture.
 func cleanJPEG(data []byte) ([]byte, error) {

@@ -63,6 +63,16 @@ func TestPhotosAreTurnedAndSayNothingOfTheirPlace(t *testing.T) {
 	}
 }
 
+func TestOnlyWhatTellsIsTouchedInArchives(t *testing.T) {
+	var p bytes.Buffer
+	if err := png.Encode(&p, picture(8, 8)); err != nil {
+		t.Fatal(err)
+	}
+	if !Tells("image/jpeg", photo(t, 40, 20, 6)) || Tells("image/png", p.Bytes()) || Tells("image/svg+xml", []byte("<svg>EXIF</svg>")) || Tells("text/plain", []byte("EXIF")) {
+		t.Error("what tells is not told from what does not")
+	}
+}
+
 func TestWhatIsTooLargeToTurnSaysHow(t *testing.T) {
 	if got := orientation(append([]byte{0xff, 0xd8}, turnedSegment(6)...)); got != 6 {
 		t.Errorf("%d", got)

@@ -22,8 +22,10 @@ func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 		return 0, 0, err
 	}
 	for i, f := range archive.Files { // by no lock: photographs say nothing of their place any more
-		if data, err := pictures.Clean(FileType(f.Path, f.Data), f.Data); err == nil {
-			archive.Files[i].Data = data
+		if kind := FileType(f.Path, f.Data); pictures.Tells(kind, f.Data) {
+			if data, err := pictures.Clean(kind, f.Data); err == nil {
+				archive.Files[i].Data = data
+			}
 		}
 		if err := ctx.Err(); err != nil {
 			return 0, 0, err
