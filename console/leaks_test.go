@@ -24,6 +24,7 @@ import (
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/demo"
+	"velada/demo/demotest"
 	"velada/house"
 	"velada/identity"
 	"velada/store"
@@ -185,7 +186,7 @@ func TestFormsThatDoNotArriveAreToldApart(t *testing.T) {
 		!strings.Contains(body, "Typed words") || !strings.Contains(body, "More of them") || !strings.Contains(body, "ile here has at most 2.0 MB") {
 		t.Errorf("a file of 20 MB: %d %s", status, regexp.MustCompile(`role="alert"[^<]*<`).FindAllString(body, 9))
 	}
-	if status, body := d.form(path, []byte("\x89PNG\r\n\x1a\n"), "design", "neon", "heading", "Typed words"); status != 422 || !strings.Contains(body, "Choose this file again") || !strings.Contains(body, "Typed words") {
+	if status, body := d.form(path, demotest.Dot, "design", "neon", "heading", "Typed words"); status != 422 || !strings.Contains(body, "Choose this file again") || !strings.Contains(body, "Typed words") {
 		t.Errorf("a file beside a field that is wrong: %d", status)
 	}
 	if status, body := d.raw(path, "multipart/form-data; boundary=x", strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"heading\"\r\n\r\nbroken")); status != 400 || !strings.Contains(body, "arrived in part only") {

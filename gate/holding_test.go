@@ -10,6 +10,7 @@ import (
 
 	"velada/app/doors"
 	"velada/core/access"
+	"velada/demo/demotest"
 	"velada/store"
 )
 
@@ -87,7 +88,7 @@ func TestHoldingPageSays(t *testing.T) {
 	d := open(t)
 	err := d.holdingPage("new-dome", store.HoldingPage{
 		Design: "poster", Heading: "Copper & stars", Words: "One.\n\nTwo.", Contact: "bram@cerroalcor.example",
-		Countdown: true, Picture: []byte("\x89PNG\r\n\x1a\n"), PictureType: "image/png",
+		Countdown: true, Picture: demotest.Dot, PictureType: "image/png",
 	})
 	if err != nil {
 		t.Fatal(err)

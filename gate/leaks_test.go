@@ -22,6 +22,7 @@ import (
 	"velada/app/pages"
 	"velada/app/people"
 	"velada/core/access"
+	"velada/demo/demotest"
 	"velada/house"
 	"velada/identity"
 	"velada/store"
@@ -250,7 +251,7 @@ func (d *door) block(id string) {
 
 func TestTheHoldingPicturesTimeComesWithItsPage(t *testing.T) {
 	d := open(t)
-	if err := d.holdingPage("society", store.HoldingPage{Design: "poster", Picture: []byte("\x89PNG\r\n\x1a\n"), PictureType: "image/png"}); err != nil {
+	if err := d.holdingPage("society", store.HoldingPage{Design: "poster", Picture: demotest.Dot, PictureType: "image/png"}); err != nil {
 		t.Fatal(err)
 	}
 	get := func(cookies ...string) int {

@@ -15,6 +15,7 @@ import (
 	"velada/app/people"
 	"velada/core/access"
 	"velada/core/parts"
+	"velada/demo/demotest"
 	"velada/house"
 	"velada/store"
 )
@@ -322,7 +323,7 @@ func TestDeletingAFileKeepsWhatOthersUse(t *testing.T) {
 	h := demoHouse(t)
 	ines := who(t, h, "ines@cerroalcor.example")
 	member := h.State().SiteDocument("society").Members[0].Who
-	png := []byte("\x89PNG\r\n\x1a\n0000")
+	png := demotest.Dot
 	if err := members.ChangeProfile(ctx, h, "society", store.Who(member), store.Profile{Name: "Somebody"}, png, false); err != nil {
 		t.Fatal(err)
 	}

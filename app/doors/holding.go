@@ -1,6 +1,7 @@
 package doors
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -8,8 +9,10 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/pictures"
 	"velada/post"
 	"velada/store"
+	"velada/words"
 )
 
 // HoldingDesigns are the designs of a holding page; the last is a page of the
@@ -39,6 +42,12 @@ func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site str
 		wrong["picture"] = "A picture has at most 2 MB."
 	} else if len(p.Picture) > 0 && !slices.Contains(house.Pictures, p.PictureType) {
 		wrong["picture"] = "This is no picture that browsers show: PNG, JPEG, WebP or GIF."
+	} else if was := HoldingPage(h.State(), site); len(p.Picture) > 0 && !bytes.Equal(p.Picture, was.Picture) {
+		clean, err := pictures.Clean(p.PictureType, p.Picture)
+		if err != nil {
+			wrong["picture"] = words.Capital(err.Error()) + "."
+		}
+		p.Picture = clean
 	}
 	if len(p.Heading) > house.MostHeading {
 		wrong["heading"] = fmt.Sprintf("A heading has at most %d letters.", house.MostHeading)

@@ -12,7 +12,9 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/pictures"
 	"velada/store"
+	"velada/words"
 )
 
 // Shown are the parts of a profile that a member may show to other members.
@@ -50,6 +52,10 @@ func ChangeProfile(ctx context.Context, h *house.House, site string, who store.W
 	kind := http.DetectContentType(picture)
 	if picture != nil && (len(picture) > house.MostPortrait || !slices.Contains(house.Portraits, kind)) {
 		wrong["picture"] = "A picture is a PNG, JPEG or WebP of at most 500 KB."
+	} else if picture != nil { // a member shows their face, and not where they live
+		if picture, err = pictures.Clean(kind, picture); err != nil {
+			wrong["picture"] = words.Capital(err.Error()) + "."
+		}
 	}
 	if len(wrong) > 0 {
 		return wrong
