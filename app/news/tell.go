@@ -57,29 +57,40 @@ func Tell(ctx context.Context, h *house.House, siteURL func(site string) string)
 		return fmt.Errorf("reading what readers were told: %w", err)
 	}
 	s := h.State()
+	var first []*house.Site
 	for _, doc := range s.Policy.Document().Sites {
 		of := s.Site(doc.Address)
 		was, before := told[of.ID]
 		if of.Live == nil || doc.State != "live" || before && was >= of.Live.Number { // of an edition that comes back nobody is told
 			continue
 		}
+		if !before { // nobody is told of what was there before they could ask for news
+			first = append(first, of)
+			continue
+		}
 		var changed []*house.LivePage
-		if before {
-			ids, err := store.NewSince(ctx, h.Reader(), of.ID, was, of.Live.Number)
-			if err != nil {
-				return fmt.Errorf("reading what is new on %s: %w", doc.Address, err)
-			}
-			for _, id := range ids {
-				if p := of.Live.ByID(id); p != nil {
-					changed = append(changed, p)
-				}
+		ids, err := store.NewSince(ctx, h.Reader(), of.ID, was, of.Live.Number)
+		if err != nil {
+			return fmt.Errorf("reading what is new on %s: %w", doc.Address, err)
+		}
+		for _, id := range ids {
+			if p := of.Live.ByID(id); p != nil {
+				changed = append(changed, p)
 			}
 		}
 		if err := tellOf(ctx, h, of, changed, siteURL); err != nil {
 			return fmt.Errorf("telling of edition %d of %s: %w", of.Live.Number, doc.Address, err)
 		}
 	}
-	return nil
+	if len(first) == 0 {
+		return nil
+	}
+	return h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error { // all at once: a house may have many
+		for _, of := range first {
+			tx.Try(store.SaveNewsTold(ctx, tx, of.ID, of.Live.Number))
+		}
+		return nil
+	})
 }
 
 // tellOf writes the letters of an edition, some readers at a time, and notes that it was told.
