@@ -1,7 +1,8 @@
 # make demo needs Go alone; make check installs what else it needs.
 SHELL := /bin/bash
-# Without what Gin can do with msgpack, which nothing here uses and which takes a third of a first build.
-export GOFLAGS := -tags=nomsgpack
+# Without what Gin can do with msgpack, which nothing here uses and which takes a third of a first build; and pictures
+# are written by what ships with the program, never by a library that a machine happens to have.
+export GOFLAGS := -tags=nomsgpack,nodynamic
 export CHROMIUM ?= /usr/bin/chromium
 
 TEMPLATES = $$(git ls-files -co --exclude-standard '*.html')

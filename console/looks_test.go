@@ -61,10 +61,10 @@ func TestAPictureIsDescribedAndReplacedEverywhere(t *testing.T) {
 	d := openDesk(t).signIn("jonas@cerroalcor.example")
 	p := d.working("society", "/visit")
 	d.shows("/sites/society/pages/"+p.ID, "/visit/map.svg", "opens for whoever opens this page", "Replace everywhere")
-	if status, _, _ := d.post("/sites/society/describe-file", "path", "/visit/map.svg", "text", "The way up", "page", p.ID); status != 303 {
+	if status, _, _ := d.post("/sites/society/pages/"+p.ID+"/describe-file", "path", "/visit/map.svg", "text", "The way up"); status != 303 {
 		t.Errorf("%d", status)
 	}
-	if status, _, _ := d.post("/sites/society/describe-file", "path", "/visit/map.svg", "text", strings.Repeat("x", 401), "page", p.ID); status != 303 {
+	if status, _, _ := d.post("/sites/society/pages/"+p.ID+"/describe-file", "path", "/visit/map.svg", "text", strings.Repeat("x", 401)); status != 303 {
 		t.Errorf("%d", status)
 	}
 	file := func(path string) (f store.File) {
@@ -83,7 +83,7 @@ func TestAPictureIsDescribedAndReplacedEverywhere(t *testing.T) {
 	if was.Text != "The way up" {
 		t.Errorf("%+v", was)
 	}
-	if status, _ := d.send("/sites/society/files", "file", "new.png", demotest.Dot, "in_place", "/visit/map.svg", "text", was.Text, "page", p.ID); status != http.StatusSeeOther {
+	if status, _ := d.send("/sites/society/pages/"+p.ID+"/replace-file", "file", "new.png", demotest.Dot, "path", "/visit/map.svg"); status != http.StatusSeeOther {
 		t.Errorf("%d", status)
 	}
 	if is := file("/visit/map.svg"); is.Blob == was.Blob || is.Type != "image/png" || is.Text != "The way up" {
@@ -97,6 +97,22 @@ func TestAPictureIsDescribedAndReplacedEverywhere(t *testing.T) {
 	}
 	if body := d.working("society", "/way-up").Body; !strings.Contains(body, "(/way-up/map.svg)") {
 		t.Error(body)
+	}
+	for path, want := range map[string]int{"/nowhere.png": 404, "/courses": 404, "/": 404, "/velada/x": 404} {
+		if status, _ := d.send("/sites/society/pages/"+p.ID+"/replace-file", "file", "new.png", demotest.Dot, "path", path); status != want {
+			t.Errorf("in place of %s: %d", path, status)
+		}
+	}
+	if status, _ := d.send("/sites/society/pages/"+p.ID+"/replace-file", "file", "new.png", []byte("broken"), "path", "/hill.svg"); status != http.StatusSeeOther {
+		t.Errorf("%d", status)
+	}
+	d.shows("/sites/society/pages/"+p.ID, "This picture cannot be read")
+	if status, body := d.send("/sites/society/files", "file", "minutes", []byte("text"), "under", "/members"); status != 422 || !strings.Contains(body, "A page has the address /members/minutes") {
+		t.Errorf("where a page stands: %d %s", status, body)
+	}
+	seun := d.another().signIn("seun@cerroalcor.example") // an usher sees the draft and changes nothing
+	if status, _, _ := seun.post("/sites/society/pages/"+p.ID+"/describe-file", "path", "/hill.svg", "text", "Mine"); status == http.StatusOK || file("/hill.svg").Text == "Mine" {
+		t.Errorf("by an usher: %d", status)
 	}
 	if status, body := d.send("/sites/society/files", "file", "a.heic", []byte("ftypheic")); status != 422 || !strings.Contains(body, "save it as JPEG") {
 		t.Errorf("%d %s", status, body)

@@ -225,11 +225,11 @@ test("a reader follows a page, and has a feed of their own", async () => {
   await page.getByRole("link", { name: "News of this page" }).click();
   await page.getByRole("button", { name: "Follow “Minutes” by mail" }).click();
   await page.getByText("You follow “Minutes”.").waitFor();
-  await page.getByRole("button", { name: "Make it" }).click();
+  await page.getByRole("button", { name: "Make an address" }).click();
   const address = await page.locator("code.secret").innerText();
   const own = await house.ask("society", `${new URL(address).pathname}?path=/members`);
   assert.match(own.body, /<title>Minutes<\/title>/);
   await page.goto(house.site("society", "/velada/news"));
-  await page.getByRole("button", { name: "End it" }).click();
+  await page.getByRole("button", { name: "Turn off this address" }).click();
   assert.equal((await house.ask("society", new URL(address).pathname)).status, 404);
 });

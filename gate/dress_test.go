@@ -1,8 +1,11 @@
 package gate
 
 import (
+	"bytes"
 	"context"
 	"encoding/xml"
+	"image"
+	"image/jpeg"
 	"net/http"
 	"net/url"
 	"slices"
@@ -16,6 +19,7 @@ import (
 	"velada/core/access"
 	"velada/core/looks"
 	"velada/demo/demotest"
+	"velada/pictures"
 	"velada/store"
 )
 
@@ -413,5 +417,60 @@ func TestPicturesInSeveralWidthsAreSeenThroughTheGlass(t *testing.T) {
 		if !strings.Contains(got, want) {
 			t.Errorf("no %s in %s", want, got)
 		}
+	}
+}
+
+// A calendar file gives a list its dates, to those for whom it opens.
+func TestDatesComeFromACalendarFile(t *testing.T) {
+	d := open(t)
+	ics := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Moon <b>night</b>\r\nDTSTART:20261205T190000Z\r\nDTEND:20261205T210000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+	_, err := pages.SaveFile(context.Background(), d.house, d.steward(), "society", "/courses/programme.ics", "text/calendar", []byte(ics), "")
+	d.must(err)
+	d.write("society", "/courses", "# Courses\n\n::: dates /courses/programme.ics\n- 2026-12-24 Closed\n:::")
+	d.publish("society")
+	text := d.text("society", "/courses")
+	if !strings.Contains(text, `datetime="2026-12-05"`) || !strings.Contains(text, "Moon &lt;b&gt;night&lt;/b&gt;") || !strings.Contains(text, "Saturday, 20:00 to 22:00") || !strings.Contains(text, `datetime="2026-12-24"`) {
+		t.Error(text[strings.Index(text, "v-dates"):])
+	}
+	d.change("society", func(s *access.Site) {
+		s.Doors = append(s.Doors, access.PageDoor{Path: "/courses/programme.ics", Mode: "also", Hide: true})
+	})
+	if text := d.text("society", "/courses"); strings.Contains(text, "Moon") || !strings.Contains(text, `datetime="2026-12-24"`) {
+		t.Error("a calendar file behind a door gives its dates away")
+	}
+}
+
+// A photograph of a telephone is sent in the width that is needed, as WebP to those who take it.
+func TestAPhotographIsSentInSeveralWidths(t *testing.T) {
+	d := open(t)
+	var b bytes.Buffer
+	d.must(jpeg.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 1400, 1000)), nil))
+	_, err := pages.SaveFile(context.Background(), d.house, d.steward(), "society", "/courses/night.jpg", "image/jpeg", b.Bytes(), "A dark night")
+	d.must(err)
+	d.write("society", "/courses", "# Courses\n\n![](/courses/night.jpg)")
+	d.publish("society")
+	text := d.text("society", "/courses")
+	for _, want := range []string{`<picture><source type="image/webp" srcset="/courses/night.jpg?w=480&amp;as=webp 480w, /courses/night.jpg?w=960&amp;as=webp 960w"`, `alt="A dark night"`, `width="1400" height="1000"`} {
+		if !strings.Contains(text, want) {
+			t.Errorf("no %s", want)
+		}
+	}
+	r := d.ask(asked{site: "society", path: "/courses/night.jpg?w=480&as=webp"})
+	small := body(t, r)
+	if w, h := pictures.Size("image/webp", []byte(small)); r.Header.Get("Content-Type") != "image/webp" || w != 480 || h != 343 {
+		t.Errorf("%v, %d × %d", r.Header, w, h)
+	}
+	own := d.ask(asked{site: "society", path: "/courses/night.jpg?w=480"})
+	if own.Header.Get("Content-Type") != "image/jpeg" || own.Header.Get("ETag") == r.Header.Get("ETag") {
+		t.Errorf("%v", own.Header)
+	}
+	if odd := d.ask(asked{site: "society", path: "/courses/night.jpg?w=481&as=webp"}); odd.Header.Get("Content-Type") != "image/jpeg" || len(body(t, odd)) < len(small) {
+		t.Errorf("a width that there is none: %v", odd.Header)
+	}
+	d.change("society", func(s *access.Site) {
+		s.Doors = append(s.Doors, access.PageDoor{Path: "/courses", Mode: "also", Ways: []access.Way{{Way: "members"}}})
+	})
+	if shut := d.ask(asked{site: "society", path: "/courses/night.jpg?w=480&as=webp", header: map[string]string{"If-None-Match": r.Header.Get("ETag")}}); shut.StatusCode != 401 {
+		t.Errorf("behind the door of its page: %d", shut.StatusCode)
 	}
 }

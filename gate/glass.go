@@ -156,6 +156,25 @@ func sourcesWithin(key, list string) string {
 // rewrite leads every address of a page that begins at the site's root below
 // the look's own.
 func rewrite(page []byte, key string) []byte {
+	return Readdress(page, func(t *html.Token) (changed bool) {
+		for i, a := range t.Attr {
+			if slices.Contains(Addresses, a.Key) && within(key, a.Val) != a.Val {
+				t.Attr[i].Val, changed = within(key, a.Val), true
+			}
+			if a.Key == "srcset" {
+				t.Attr[i].Val, changed = sourcesWithin(key, a.Val), true
+			}
+		}
+		return changed
+	})
+}
+
+// Addresses are the attributes of a page that hold an address.
+var Addresses = []string{"href", "src", "action", "poster"}
+
+// Readdress returns a page in which change was asked about every tag that begins an element; it
+// says whether it changed the tag. What it did not change is as it was, byte for byte.
+func Readdress(page []byte, change func(t *html.Token) bool) []byte {
 	var out bytes.Buffer
 	z := html.NewTokenizer(bytes.NewReader(page))
 	for {
@@ -168,17 +187,7 @@ func rewrite(page []byte, key string) []byte {
 			continue
 		}
 		raw := bytes.Clone(z.Raw())
-		token := z.Token()
-		changed := false
-		for i, a := range token.Attr {
-			if slices.Contains([]string{"href", "src", "action", "poster"}, a.Key) && within(key, a.Val) != a.Val {
-				token.Attr[i].Val, changed = within(key, a.Val), true
-			}
-			if a.Key == "srcset" {
-				token.Attr[i].Val, changed = sourcesWithin(key, a.Val), true
-			}
-		}
-		if changed {
+		if token := z.Token(); change(&token) {
 			out.WriteString(token.String())
 		} else {
 			out.Write(raw)

@@ -10,6 +10,7 @@ import (
 	"image/jpeg"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // ErrKind says that what a camera wrote into a picture cannot be taken out of one of its kind.
@@ -17,6 +18,9 @@ var ErrKind = errors.New("a picture of this kind may hold where it was taken, an
 
 // ErrBroken says that a picture cannot be read.
 var ErrBroken = errors.New("this picture cannot be read: it may have arrived in part only")
+
+// turning is held while a picture is turned.
+var turning sync.Mutex
 
 // qualityTurned is that of JPEG pictures that are turned.
 const qualityTurned = 92
@@ -100,6 +104,8 @@ func cleanJPEG(data []byte) ([]byte, error) {
 	case c.Width*c.Height > mostPixels: // too large to be turned here: it says itself how it is to be turned
 		return slices.Concat(out[:2], turnedSegment(turn), out[2:]), nil
 	}
+	turning.Lock() // one at a time: each takes a few hundred megabytes at most
+	defer turning.Unlock()
 	is, err := jpeg.Decode(bytes.NewReader(out))
 	if err != nil {
 		return nil, ErrBroken

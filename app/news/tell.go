@@ -30,7 +30,7 @@ type about struct {
 
 // How many readers are told in one change of the house, and how many pages a letter names.
 const (
-	mostAtOnce = 200
+	mostAtOnce = 50
 	mostNamed  = 20
 )
 
@@ -112,6 +112,9 @@ func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*hous
 				follows = append(follows, list[i].Page)
 			}
 			a := about{Who: who, Site: of.ID, Edition: of.Live.Number}
+			if err := ctx.Err(); err != nil {
+				return err
+			}
 			for _, p := range changed {
 				if (all || slices.Contains(follows, p.ID)) && len(a.Pages) <= mostNamed && Opens(h.State(), of.Address, p.Path, who, h.Now()) {
 					a.Pages = append(a.Pages, p.ID)

@@ -355,7 +355,8 @@ func DropPage(ctx context.Context, h *house.House, a house.Actor, site, id strin
 }
 
 // SaveFile adds a picture or another file to the working copy, or replaces the one at
-// its path. It returns house.FieldErrors; a file has at most MostFile bytes.
+// its path: never what stands at the path of a page. It returns house.FieldErrors; a file has at
+// most MostFile bytes.
 func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind string, data []byte, text string) (store.File, error) {
 	normal, err := access.DocumentPath(to)
 	switch {
@@ -366,11 +367,17 @@ func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind
 	case len(data) == 0:
 		return store.File{}, house.FieldErrors{"file": "This file is empty."}
 	}
+	if err := h.May(ctx, a, house.ToWrite(site, normal)); err != nil { // before a picture is opened
+		return store.File{}, err
+	}
 	if data, err = pictures.Clean(kind, data); err != nil {
 		return store.File{}, house.FieldErrors{"file": words.Capital(err.Error()) + "."}
 	}
 	f := store.File{Path: normal, Type: kind, Size: len(data), Text: strings.TrimSpace(text)}
 	return f, h.Change(ctx, a, house.ToWrite(site, normal), func(tx *house.Tx) (err error) {
+		if _, page := tx.State().Site(site).Working.Titles[normal]; page || access.Covers("/velada", normal) || access.Covers("/go", normal) {
+			return house.FieldErrors{"file": fmt.Sprintf("A page has the address %s: give the file another name.", normal)}
+		}
 		if f.Blob, err = store.SaveBlob(ctx, tx, data); err != nil {
 			return err
 		}
@@ -379,18 +386,47 @@ func SaveFile(ctx context.Context, h *house.House, a house.Actor, site, to, kind
 	})
 }
 
+// ErrNoFile says that there is no such file in the draft.
+var ErrNoFile = errors.New("there is no such file in the draft")
+
+// findFile reads a file of the draft by its path. It returns ErrNoFile.
+func findFile(ctx context.Context, q store.Reader, of store.SiteID, at string) (store.File, error) {
+	files, err := store.WorkingFiles(ctx, q, of)
+	if err != nil {
+		return store.File{}, err
+	}
+	i := slices.IndexFunc(files, func(f store.File) bool { return f.Path == at })
+	if i < 0 {
+		return store.File{}, ErrNoFile
+	}
+	return files[i], nil
+}
+
+// ReplaceFile puts another file in the place of one of the draft, wherever it stands; what a picture
+// shows stays said. It returns ErrNoFile, and what SaveFile returns.
+func ReplaceFile(ctx context.Context, h *house.House, a house.Actor, site, at, kind string, data []byte) (store.File, error) {
+	was, err := findFile(ctx, h.Reader(), h.SiteID(site), at)
+	if err != nil {
+		return store.File{}, err
+	}
+	return SaveFile(ctx, h, a, site, was.Path, kind, data, was.Text)
+}
+
 // mostDescribed is how long it may be said what a picture shows, in bytes.
 const mostDescribed = 400
 
-// DescribeFile says of a picture of the draft what it shows. It returns house.FieldErrors.
+// DescribeFile says of a picture of the draft what it shows. It returns ErrNoFile, or house.FieldErrors.
 func DescribeFile(ctx context.Context, h *house.House, a house.Actor, site, at, text string) error {
 	normal, err := access.DocumentPath(at)
 	if err != nil {
-		return house.ErrNoSite
+		return ErrNoFile
 	}
 	return h.Change(ctx, a, house.ToWrite(site, normal), func(tx *house.Tx) error {
 		if text = strings.TrimSpace(text); len(text) > mostDescribed {
 			return house.FieldErrors{"text": "At most 400 characters."}
+		}
+		if _, err := findFile(ctx, tx, tx.State().ID(site), normal); err != nil {
+			return err
 		}
 		tx.Renew(tx.State().ID(site), house.WorkingCopy)
 		return store.DescribeFile(ctx, tx, tx.State().ID(site), normal, text)

@@ -1,9 +1,9 @@
 package pages
 
 import (
-	"bytes"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -55,41 +55,24 @@ func frameColours(c *web.Console, x *gin.Context) {
 
 // inConsole leads what a page of a site loads and links to to where the console has it.
 func inConsole(page []byte, site string) []byte {
-	var out bytes.Buffer
-	z := html.NewTokenizer(bytes.NewReader(page))
-	for {
-		kind := z.Next()
-		if kind == html.ErrorToken {
-			return out.Bytes()
-		}
-		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
-			out.Write(z.Raw())
-			continue
-		}
-		raw := bytes.Clone(z.Raw())
-		token := z.Token()
-		changed := false
-		kept := token.Attr[:0]
-		for _, a := range token.Attr {
+	return gate.Readdress(page, func(t *html.Token) (changed bool) {
+		kept := t.Attr[:0]
+		for _, a := range t.Attr {
 			switch {
-			case a.Key == "srcset" || a.Key == "sizes":
+			case a.Key == "srcset" || a.Key == "sizes": // the console has each picture in its own size
 				changed = true
 				continue
-			case (a.Key == "href" || a.Key == "src" || a.Key == "poster" || a.Key == "action") && strings.HasPrefix(a.Val, "/") && !strings.HasPrefix(a.Val, "//"):
-				a.Val, changed = toConsole(token.Data, a.Val, site), true
+			case slices.Contains(gate.Addresses, a.Key) && strings.HasPrefix(a.Val, "/") && !strings.HasPrefix(a.Val, "//"):
+				a.Val, changed = toConsole(t.Data, a.Val, site), true
 			}
 			kept = append(kept, a)
 		}
-		token.Attr = kept
-		if token.Data == "a" {
-			token.Attr, changed = append(token.Attr, html.Attribute{Key: "target", Val: "_top"}), true
+		t.Attr = kept
+		if t.Data == "a" {
+			t.Attr, changed = append(t.Attr, html.Attribute{Key: "target", Val: "_top"}), true
 		}
-		if changed {
-			out.WriteString(token.String())
-		} else {
-			out.Write(raw)
-		}
-	}
+		return changed
+	})
 }
 
 func toConsole(element, to, site string) string {

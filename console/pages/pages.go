@@ -486,21 +486,13 @@ func addFile(c *web.Console, x *gin.Context) {
 	if under == "" || under == "/" {
 		under = "/files"
 	}
-	to, inPlace := path.Join("/", under, pages.FileName(name)), x.PostForm("in_place")
-	kind := pages.FileType(name, data)
-	if inPlace != "" {
-		to = inPlace
-	}
-	f, err := pages.SaveFile(x.Request.Context(), c.House, web.Actor(x), site, to, kind, data, x.PostForm("text"))
+	to := path.Join("/", under, pages.FileName(name))
+	f, err := pages.SaveFile(x.Request.Context(), c.House, web.Actor(x), site, to, pages.FileType(name, data), data, "")
 	var wrong house.FieldErrors
 	switch {
 	case err == nil:
 		markdown := fmt.Sprintf("[%s](%s)", name, access.EscapePath(f.Path))
 		switch {
-		case inPlace != "":
-			c.Flash(x, "Replaced in the draft, wherever it stands. Visitors get it with the next edition.")
-			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+x.PostForm("page"))
-			return
 		case strings.HasPrefix(f.Type, "image/"):
 			markdown = fmt.Sprintf("![](%s)", access.EscapePath(f.Path))
 		case strings.HasSuffix(strings.ToLower(f.Path), ".ics"):
@@ -547,22 +539,42 @@ func doorOfFile(c *web.Console, site, page, file string) string {
 
 // describeFile says of a picture what it shows.
 func describeFile(c *web.Console, x *gin.Context) {
-	site := x.Param("site")
-	err := pages.DescribeFile(x.Request.Context(), c.House, web.Actor(x), site, x.PostForm("path"), x.PostForm("text"))
-	var wrong house.FieldErrors
-	switch {
-	case strings.Contains(x.GetHeader("Accept"), "application/json") && err == nil:
+	err := pages.DescribeFile(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("path"), x.PostForm("text"))
+	if strings.Contains(x.GetHeader("Accept"), "application/json") && err == nil {
 		x.JSON(http.StatusOK, gin.H{"text": strings.TrimSpace(x.PostForm("text"))})
 		return
-	case errors.As(err, &wrong):
-		c.Complain(x, wrong["text"])
-	case err != nil:
-		c.Fail(x, err)
-		return
-	default:
-		c.Flash(x, "Saved: what the picture shows is said wherever a page says nothing else.")
 	}
-	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/pages/"+x.PostForm("page"))
+	afterFile(c, x, err, "Saved: what the picture shows is said wherever a page says nothing else.")
+}
+
+// replaceFile puts another file in the place of one, wherever it stands.
+func replaceFile(c *web.Console, x *gin.Context) {
+	name, data, err := web.FileSent(x, "file", pages.MostFile)
+	switch {
+	case err != nil:
+		err = house.FieldErrors{"file": words.Capital(err.Error()) + "."}
+	case data == nil:
+		err = house.FieldErrors{"file": "This file is empty, or none was sent."}
+	default:
+		_, err = pages.ReplaceFile(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), x.PostForm("path"), pages.FileType(name, data), data)
+	}
+	afterFile(c, x, err, "Replaced in the draft, wherever it stands. Visitors get it with the next edition.")
+}
+
+// afterFile goes on after something was done about a file of the draft, and says what was wrong.
+func afterFile(c *web.Console, x *gin.Context, err error, told string) {
+	var wrong house.FieldErrors
+	switch {
+	case errors.As(err, &wrong):
+		for _, text := range wrong {
+			c.Complain(x, text)
+		}
+		err, told = nil, ""
+	case errors.Is(err, pages.ErrNoFile):
+		c.NotFound(x)
+		return
+	}
+	afterPage(c, x, err, told)
 }
 
 // workingFile serves a file of the working copy to those who may see it there.

@@ -9,7 +9,7 @@ import (
 
 // silent elements hold no text that is read; inline ones end no word.
 var (
-	silent = []string{"script", "style", "head", "template", "noscript"}
+	silent = []string{"script", "style", "head", "template", "noscript", "button"}
 	inline = []string{"a", "abbr", "b", "cite", "code", "del", "em", "i", "ins", "kbd", "mark", "q", "s", "small", "span", "strong", "sub", "sup", "u", "var"}
 )
 

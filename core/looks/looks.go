@@ -18,7 +18,7 @@ type Look struct {
 	Tagline     string `json:"tagline,omitempty"`      // a few words below the title
 	Picture     string `json:"picture,omitempty"`      // the path of the header picture
 	PictureText string `json:"picture_text,omitempty"` // what it shows, for those who do not see it
-	Focus       string `json:"focus,omitempty"`        // where in it what matters stands: left, right, or "" in the middle
+	Focus       string `json:"focus,omitempty"`        // where its most important part stands: left, right, or "" in the middle
 	Logo        string `json:"logo,omitempty"`         // the path of a logo
 }
 
@@ -152,7 +152,7 @@ func (l Look) Differences(to Look) (list []string) {
 		}
 	}
 	changed("The header colour changes.", l.Colour != to.Colour)
-	changed("The head, the foot or the pages below a page are arranged otherwise.", l.Head != to.Head || l.Foot != to.Foot || l.ShowsBelow() != to.ShowsBelow() && l.Kind().ID == to.Kind().ID)
+	changed("The arrangement of the head, the foot or the pages below a page changes.", l.Head != to.Head || l.Foot != to.Foot || l.ShowsBelow() != to.ShowsBelow() && l.Kind().ID == to.Kind().ID)
 	changed("The words below the title change.", l.Tagline != to.Tagline)
 	changed("The header picture changes.", l.Picture != to.Picture || l.PictureText != to.PictureText || l.Focus != to.Focus)
 	changed("The logo changes.", l.Logo != to.Logo)
