@@ -29,6 +29,10 @@ func TestALookIsTriedAndSaved(t *testing.T) {
 	if got := d.house.State().Site("society").Working.Look; got.ID != "vitrine" || got.Picture != "/look/dusk.png" || got.PictureText != "Dusk" {
 		t.Errorf("%+v", got)
 	}
+	status, body, _ = d.post("/sites/society/settings/look", "look", "logbook", "was", `{"look":"broadside"}`)
+	if got := d.house.State().Site("society").Working.Look; status != 422 || !strings.Contains(body, "Somebody else changed the look meanwhile") || got.ID != "vitrine" {
+		t.Errorf("over what somebody else chose: %d, %+v", status, got)
+	}
 	d.shows("/sites/society/settings/look", "Visitors do not have the look of the draft yet", "from Broadside to Vitrine")
 	d.shows("/sites/society/publish", "The look changes from Broadside to Vitrine.")
 	if status, body := d.send("/sites/society/settings/look", "new_picture", "dusk.txt", []byte("no picture"), "look", "vitrine"); status != 422 || !strings.Contains(body, "no picture") {

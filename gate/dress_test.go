@@ -26,7 +26,7 @@ import (
 // wear has a site wear a look, live.
 func (d *door) wear(site string, l looks.Look) {
 	d.Helper()
-	d.must(pages.SetLook(context.Background(), d.house, d.steward(), site, l))
+	d.must(pages.SetLook(context.Background(), d.house, d.steward(), site, l, d.house.State().Site(site).Working.Look))
 	d.publish(site)
 }
 
@@ -94,11 +94,11 @@ func TestALookComesAndGoesWithItsEdition(t *testing.T) {
 func TestALookNamesWhatIsThere(t *testing.T) {
 	d := open(t)
 	for name, l := range map[string]looks.Look{"a picture": {Picture: "/nowhere.jpg"}, "a page": {Logo: "/visit"}, "a look": {ID: "baroque"}} {
-		if err := pages.SetLook(context.Background(), d.house, d.steward(), "society", l); err == nil {
+		if err := pages.SetLook(context.Background(), d.house, d.steward(), "society", l, d.house.State().Site("society").Working.Look); err == nil {
 			t.Errorf("%s that is not there", name)
 		}
 	}
-	if err := pages.SetLook(context.Background(), d.house, d.actor("seun@cerroalcor.example"), "society", looks.Look{ID: "vitrine"}); err == nil {
+	if err := pages.SetLook(context.Background(), d.house, d.actor("seun@cerroalcor.example"), "society", looks.Look{ID: "vitrine"}, looks.Look{}); err == nil {
 		t.Error("an usher chose the look")
 	}
 }

@@ -24,12 +24,20 @@ func LookAs(ctx context.Context, h *house.House, site string, l looks.Look) (*ho
 }
 
 // SetLook has the draft of a site wear another look: visitors get it with the next edition. A
-// picture and a logo are named by their path among the files of the draft. It returns
-// house.FieldErrors.
-func SetLook(ctx context.Context, h *house.House, a house.Actor, site string, l looks.Look) error {
+// picture and a logo are named by their path among the files of the draft. was is the look that the
+// draft had when it was chosen: where somebody else chose another one meanwhile, nothing is changed.
+// It returns house.FieldErrors.
+func SetLook(ctx context.Context, h *house.House, a house.Actor, site string, l, was looks.Look) error {
 	return h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
 		id := tx.State().ID(site)
 		wrong := house.FieldErrors(l.Check())
+		now, err := store.WorkingLook(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if now != was && now != l {
+			wrong["look"] = "Somebody else changed the look meanwhile: " + strings.Join(was.Differences(now), " ") + " Save again to put yours in its place."
+		}
 		files, err := store.WorkingFiles(ctx, tx, id)
 		if err != nil {
 			return err

@@ -2,6 +2,7 @@ package listing
 
 import (
 	"cmp"
+	"encoding/json"
 	"errors"
 	"net/http"
 	"slices"
@@ -37,6 +38,7 @@ type lookView struct {
 	Focuses  []web.Choice
 	Differs  []string // what of the draft's look visitors do not have yet
 	Changed  bool     // what is chosen is not saved
+	Was      string   // the look of the draft, to tell whether somebody else changes it meanwhile
 }
 
 type lookThumb struct {
@@ -86,6 +88,12 @@ func showLook(c *web.Console, x *gin.Context, status int, f web.Form) {
 	}
 	chosen := lookTyped(v.Form)
 	v.Changed = chosen != e.Look
+	was, err := json.Marshal(e.Look)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	v.Was = string(was)
 	if live := s.Site(site).Live; live != nil {
 		v.Differs = live.Look.Differences(e.Look)
 	}
@@ -162,7 +170,11 @@ func doLook(c *web.Console, x *gin.Context) {
 		}
 	}
 	if len(f.Wrong) == 0 {
-		switch err := pages.SetLook(x.Request.Context(), c.House, web.Actor(x), site, lookTyped(f)); {
+		was := c.House.State().Site(site).Working.Look
+		if seen := x.PostForm("was"); seen != "" && json.Unmarshal([]byte(seen), &was) != nil {
+			was = looks.Look{} // it was made up
+		}
+		switch err := pages.SetLook(x.Request.Context(), c.House, web.Actor(x), site, lookTyped(f), was); {
 		case err == nil:
 			c.Flash(x, "Saved in the draft. Visitors get it with the next edition.")
 			x.Redirect(http.StatusSeeOther, "/sites/"+site+"/settings/look")
