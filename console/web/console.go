@@ -125,7 +125,7 @@ func (c *Console) secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		// A form that signs in leads on to the site it came from, so forms may go there.
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-src 'self' "+c.LookURL+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; connect-src 'self'; frame-src 'self' "+c.LookURL+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("X-Frame-Options", "DENY")
 		h.Set("Referrer-Policy", "same-origin")
