@@ -400,3 +400,45 @@ func TestArchivesOfASite(t *testing.T) {
 		t.Errorf("on Velada's own paths: %v", err)
 	}
 }
+
+// A draft that is shown many times is read once, and anew once anything of it changes.
+func TestADraftIsReadOnceUntilItChanges(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	draft := func() *house.LiveEdition {
+		e, _, err := pages.WorkingEdition(ctx, h, "society")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return e
+	}
+	one := draft()
+	if draft() != one {
+		t.Error("it is read again")
+	}
+	if other, _, err := pages.WorkingEdition(ctx, h, "dossier"); err != nil || other.Page("/budget") == nil {
+		t.Errorf("another site's: %v", err)
+	}
+	list, err := store.WorkingCopy(ctx, h.Reader(), h.SiteID("society"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	says := func() string {
+		e := draft()
+		text, err := h.PageHTML(ctx, e, e.Page(list[0].Path))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return text
+	}
+	says()
+	if _, err := pages.SavePage(ctx, h, ines, "society", list[0].ID, list[0].Version, list[0].Title, "Other words", false); err != nil {
+		t.Fatal(err)
+	}
+	if text := says(); !strings.Contains(text, "Other words") {
+		t.Error(text)
+	}
+	if _, err := pages.SaveFile(ctx, h, ines, "society", "/files/new.txt", "text/plain", []byte("new"), ""); err != nil || draft().Files["/files/new.txt"] == nil {
+		t.Errorf("a new file is not in it: %v", err)
+	}
+}

@@ -6,22 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"velada/core/access"
 	"velada/core/looks"
 	"velada/house"
 	"velada/store"
 )
-
-// LookAs returns the draft of a site as it would be in another look, and the policy as it would be
-// once it is live: nothing is kept.
-func LookAs(ctx context.Context, h *house.House, site string, l looks.Look) (*house.LiveEdition, *access.Policy, error) {
-	e, then, err := WorkingEdition(ctx, h, site)
-	if err != nil {
-		return nil, nil, err
-	}
-	e.Look = l
-	return e, then, nil
-}
 
 // SetLook has the draft of a site wear another look: visitors get it with the next edition. A
 // picture and a logo are named by their path among the files of the draft. was is the look that the

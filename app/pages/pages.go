@@ -442,21 +442,6 @@ func DropFile(ctx context.Context, h *house.House, a house.Actor, site, at strin
 	})
 }
 
-// WorkingEdition is the working copy of a site as visitors would meet it, and the policy as it
-// would be once it is live.
-func WorkingEdition(ctx context.Context, h *house.House, site string) (*house.LiveEdition, *access.Policy, error) {
-	e, err := workingAsEdition(ctx, h, site)
-	if err != nil {
-		return nil, nil, err
-	}
-	then, err := withEdition(h.State(), site, e)
-	if err != nil {
-		return nil, nil, err
-	}
-	nameAll(e.Pages)
-	return house.NewLiveEdition(e, rendering(e.Pages)), then, nil
-}
-
 // FileName makes a name that stands in an address from that of a file.
 func FileName(name string) string {
 	name = path.Base(strings.ReplaceAll(name, `\`, "/"))

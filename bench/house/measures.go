@@ -30,7 +30,7 @@ func (b *bench) measures() []measured {
 	}
 	list = append(list, measured{"view /people/…", func(int) *httptest.ResponseRecorder { return b.ask(http.MethodGet, "/people/"+someone, nil) }, http.StatusOK, false, nil})
 	for _, path := range []string{
-		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages/page-1", "/publish", "/editions", "/team", "/members", "/members/list", "/members/list?sort=name", "/members/comments", "/members.csv", "/sightlines/rows?from=25", "/sightlines?fold=none", "/sightlines.csv", "/door?pages=1999", "/passes?pass=new", "/holding", "/look", "/archives", "/traffic", "/calendar", "/ledger", "/settings", "/rehearsal",
+		"", "/door", "/door?add=people", "/door?path=/part-1", "/sightlines", "/pages/page-1", "/pages/page-1/framed", "/publish", "/editions", "/team", "/members", "/members/list", "/members/list?sort=name", "/members/comments", "/members.csv", "/sightlines/rows?from=25", "/sightlines?fold=none", "/sightlines.csv", "/door?pages=1999", "/passes?pass=new", "/holding", "/look", "/archives", "/traffic", "/calendar", "/ledger", "/settings", "/settings/look", "/rehearsal",
 	} {
 		view("/sites/" + largeSite + path)
 	}
