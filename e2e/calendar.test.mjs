@@ -6,7 +6,7 @@ import { signIn, startBrowser, startHouse } from "./house.mjs";
 
 let house, browser, page;
 before(async () => {
-  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  house = await startHouse();
   browser = await startBrowser();
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: "Europe/Madrid" })).newPage();
   await signIn(page, house);

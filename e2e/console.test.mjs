@@ -6,7 +6,7 @@ import { signIn, startBrowser, startHouse } from "./house.mjs";
 let house, browser;
 
 before(async () => {
-  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  house = await startHouse();
   browser = await startBrowser();
 });
 
@@ -104,6 +104,37 @@ test("dates are picked, written one way, and their zone is named where it is ano
   await away.getByText("All times are those of Europe/Madrid").waitFor();
   await page.getByRole("button", { name: "Discard" }).click();
   await page.getByText("The changes are discarded.").waitFor();
+});
+
+// The days on which clocks change, months end and years begin: the picker stands at the house's, whatever the device's.
+test("dates are picked from the month in which the house is", async () => {
+  for (const [at, month, next] of [
+    ["2027-01-31T12:00:00+01:00", "Jan 2027", "Feb 2027"],
+    ["2028-02-29T12:00:00+01:00", "Feb 2028", "Mar 2028"],
+    ["2027-03-28T01:30:00Z", "Mar 2027", "Apr 2027"],
+    ["2027-06-30T23:59:00+02:00", "Jun 2027", "Jul 2027"],
+    ["2027-10-25T02:30:00+02:00", "Oct 2027", "Nov 2027"],
+    ["2026-12-31T23:59:30+01:00", "Dec 2026", "Jan 2027"],
+    ["2027-01-01T00:00:00+01:00", "Jan 2027", "Feb 2027"],
+  ]) {
+    const there = await startHouse("--clock", at);
+    const context = await browser.newContext({ timezoneId: "America/Lima" });
+    await context.clock.setFixedTime("2030-08-08T08:08:08Z");
+    const page = await context.newPage();
+    await signIn(page, there);
+    await page.goto(`${there.console}/sites/society/door?add=domain`);
+    await page.getByRole("button", { name: "Pick a date: Until" }).click();
+    const shown = page.getByRole("dialog", { name: /Pick a date/ });
+    await shown.getByText(month, { exact: true }).waitFor();
+    await shown.getByRole("button", { name: "Next month" }).click();
+    await shown.getByRole("button", { name: `28 ${next}` }).click();
+    assert.match(await page.locator("input[name=until]").inputValue(), new RegExp(`^28 ${next} `));
+    await page.locator("textarea[name=list], input[name=list]").first().fill("lens.example");
+    await page.locator("form[action$='/door/add']").getByRole("button", { name: "See what this does" }).click();
+    await page.locator(".way").getByText(`until 28 ${next}`).waitFor();
+    await context.close();
+    await there.stop();
+  }
 });
 
 test("focus stays where it was, and the tray covers nothing", async () => {

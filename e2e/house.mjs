@@ -9,8 +9,17 @@ import { chromium } from "playwright-core";
 
 const password = "lantern over the hill";
 
+// evening is when the demo house was written down, and where its clock stands in tests.
+export const evening = "2026-11-24T18:00:00+01:00";
+
+// clock is where that of the house stands that was started last: browsers have the same.
+let clock = evening;
+
 // startHouse runs the demo on a free port; extra are further flags.
 export async function startHouse(...extra) {
+  const at = extra.indexOf("--clock");
+  clock = at < 0 ? evening : extra[at + 1];
+  if (at < 0) extra = ["--clock", clock, ...extra];
   const child = spawn(process.env.VELADA ?? "bin/velada", ["demo", "--listen", "127.0.0.1:0", ...extra], { stdio: ["ignore", "pipe", "inherit"] });
   const printed = await new Promise((resolve, reject) => {
     let text = "";
@@ -48,7 +57,7 @@ export async function startHouse(...extra) {
 // startEmpty runs a real house on an empty folder; code is what its first visitor is asked for.
 export async function startEmpty() {
   const folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
-  const child = spawn(process.env.VELADA ?? "bin/velada", ["serve", "--data", folder, "--listen", "127.0.0.1:0"], { stdio: ["ignore", "pipe", "inherit"] });
+  const child = spawn(process.env.VELADA ?? "bin/velada", ["serve", "--data", folder, "--listen", "127.0.0.1:0", "--clock", (clock = evening)], { stdio: ["ignore", "pipe", "inherit"] });
   const said = /\n {2}(\w+( \w+){3})\n/;
   const printed = await new Promise((resolve) => {
     let text = "";
@@ -87,6 +96,7 @@ export async function startBrowser(...more) {
     // must not run, is said in expected.
     newContext: async ({ expected = [], ...options } = {}) => {
       const context = await browser.newContext(options);
+      await context.clock.setFixedTime(clock);
       context.setDefaultTimeout(Number(process.env.PATIENCE ?? 20000));
       const trouble = (text) => { if (!expected.some((e) => e.test(text))) troubles.push(text); };
       context.on("weberror", (e) => trouble(`${e.page()?.url()}: ${e.error().message}`));

@@ -16,7 +16,7 @@ const validate = new HtmlValidate({
 let house, browser, admin;
 
 before(async () => {
-  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  house = await startHouse();
   browser = await startBrowser();
   admin = await (await browser.newContext()).newPage();
   await signIn(admin, house);

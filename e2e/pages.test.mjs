@@ -10,7 +10,7 @@ import { signIn, startBrowser, startHouse } from "./house.mjs";
 let house, browser, folder;
 
 before(async () => {
-  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  house = await startHouse();
   browser = await startBrowser();
   folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
 });

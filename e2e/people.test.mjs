@@ -9,7 +9,6 @@ import { after, before, test } from "node:test";
 import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
 
 let folder, browser;
-const evening = "2026-11-24T18:00:00+01:00";
 
 before(async () => {
   folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
@@ -60,7 +59,7 @@ async function acceptAsNew(page, link, name) {
 }
 
 test("invited, accepted in another browser, edits, is refused to publish", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [admin, steward, guest] = await Promise.all([fresh(), fresh(), fresh()]);
   await signIn(admin, house, "pilar@cerroalcor.example");
   await signIn(steward, house);
@@ -102,7 +101,7 @@ test("invited, accepted in another browser, edits, is refused to publish", async
 });
 
 test("an invitation is bound to its address", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [admin, steward, other] = await Promise.all([fresh(), fresh(), fresh()]);
   await signIn(admin, house, "pilar@cerroalcor.example");
   await signIn(steward, house);
@@ -127,7 +126,7 @@ test("an invitation is bound to its address", async () => {
 });
 
 test("a freelancer ends at midnight by the clock", async () => {
-  let house = await startHouse("--clock", evening, ...data("freelancer"));
+  let house = await startHouse(...data("freelancer"));
   const [admin, steward] = await Promise.all([fresh(), fresh()]);
   await signIn(admin, house, "pilar@cerroalcor.example");
   await signIn(steward, house);
@@ -152,7 +151,7 @@ test("a freelancer ends at midnight by the clock", async () => {
 });
 
 test("an owner hands over and leaves", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [owner, receiver] = await Promise.all([fresh(), fresh()]);
   await signIn(owner, house);
   await owner.goto(`${house.console}/sites/society/team/hand-over`);
@@ -175,7 +174,7 @@ test("an owner hands over and leaves", async () => {
 });
 
 test("the provider opens a site for its domain; a forged or unverified address does not", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const through = async (name) => {
     const page = await fresh();
     await page.goto(house.site("variable-stars", "/notes"));
@@ -219,7 +218,7 @@ test("the provider opens a site for its domain; a forged or unverified address d
 });
 
 test("mail is sent, tried again and given up, and that is said where one looks", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const page = await fresh();
   await signIn(page, house);
   const [, port, arrived] = /server 127\.0\.0\.1, port (\d+), encryption none\)\n\s+(\S+) to see/.exec(house.printed);
@@ -262,7 +261,7 @@ test("mail is sent, tried again and given up, and that is said where one looks",
 });
 
 test("a passkey lets in, and counts for both steps", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const page = await fresh();
   const devtools = await page.context().newCDPSession(page);
   await devtools.send("WebAuthn.enable");
@@ -297,7 +296,7 @@ function code(secret, at = Date.now()) {
 }
 
 test("a second step is called for, set up, and stood in for by a recovery code", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const page = await fresh();
   await signIn(page, house);
   await page.goto(`${house.console}/settings/sign-in`);
@@ -327,7 +326,7 @@ test("a second step is called for, set up, and stood in for by a recovery code",
 });
 
 test("a link by mail signs in, a new password signs out elsewhere", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [steward, page] = await Promise.all([fresh(), fresh()]);
   await signIn(steward, house);
   await page.goto(`${house.console}/forgot`);
@@ -355,7 +354,7 @@ test("a link by mail signs in, a new password signs out elsewhere", async () => 
 });
 
 test("a list is searched as one types, keeps its place, and all that it finds is chosen", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const page = await fresh();
   await signIn(page, house);
   await page.goto(`${house.console}/people`);

@@ -8,7 +8,6 @@ import { after, before, test } from "node:test";
 import { signIn, startBrowser, startHouse } from "./house.mjs";
 
 let folder, browser;
-const evening = "2026-11-24T18:00:00+01:00";
 
 before(async () => {
   folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
@@ -57,7 +56,7 @@ async function visit(page, house, site, path, address, password) {
 }
 
 test("a class from a table to learners reading, and next week's table", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [keeper, learner] = await Promise.all([fresh(), fresh()]);
   await signIn(keeper, house, "aiko@cerroalcor.example"); // keeps the class, and is no steward
   await keeper.getByRole("link", { name: "People" }).click();
@@ -103,7 +102,7 @@ test("a class from a table to learners reading, and next week's table", async ()
 });
 
 test("three teams cannot see each other until the day", async () => {
-  let house = await startHouse("--clock", evening, ...data("teams"));
+  let house = await startHouse(...data("teams"));
   const steward = await fresh();
   await signIn(steward, house);
   await steward.goto(`${house.console}/sites/august/team/sections?sections=new`);
@@ -147,7 +146,7 @@ test("three teams cannot see each other until the day", async () => {
 });
 
 test("signs up, waits, is admitted, is blocked while inside", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [usher, steward, reader] = await Promise.all([fresh(), fresh(), fresh()]);
   await Promise.all([signIn(usher, house, "seun@cerroalcor.example"), signIn(steward, house)]);
   await reader.goto(house.site("society", "/members"));
@@ -206,7 +205,7 @@ test("signs up, waits, is admitted, is blocked while inside", async () => {
 });
 
 test("a refused stranger asks and is let in", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [steward, stranger] = await Promise.all([fresh(), fresh()]);
   await signIn(steward, house);
   await steward.goto(`${house.console}/sites/society/door`);
@@ -242,7 +241,7 @@ test("a refused stranger asks and is let in", async () => {
 });
 
 test("a person leaves the house and every door closes", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const [steward, leaving] = await Promise.all([fresh(), fresh()]);
   await signIn(steward, house);
   await visit(leaving, house, "variable-stars", "/notes", "jamal-jansen@cerroalcor.example", "lantern over the hill");

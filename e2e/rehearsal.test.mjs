@@ -8,7 +8,6 @@ import { after, before, test } from "node:test";
 import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
 
 let folder, browser;
-const evening = "2026-11-24T18:00:00+01:00";
 
 before(async () => {
   folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
@@ -29,7 +28,7 @@ async function apply(page) {
 }
 
 test("a password for a launch ends by itself", async () => {
-  let house = await startHouse("--clock", evening, ...data("launch"));
+  let house = await startHouse(...data("launch"));
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/society/door`);
@@ -63,7 +62,7 @@ test("a password for a launch ends by itself", async () => {
 });
 
 test("crews cannot see each other until show night", async () => {
-  let house = await startHouse("--clock", evening, ...data("crews"));
+  let house = await startHouse(...data("crews"));
   const crew = async () => {
     const page = await fresh();
     await page.goto(house.site("variable-stars", "/notes"));
@@ -87,7 +86,7 @@ test("crews cannot see each other until show night", async () => {
 });
 
 test("maintenance with an exempt page, past which an office network walks", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const admin = await fresh(), visitor = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/society/holding`);
@@ -132,7 +131,7 @@ test("maintenance with an exempt page, past which an office network walks", asyn
 });
 
 test("two administrators in conflict: the second is shown what the first changed", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const ines = await fresh(), pilar = await fresh();
   await signIn(ines, house);
   await signIn(pilar, house, "pilar@cerroalcor.example");
@@ -161,7 +160,7 @@ test("two administrators in conflict: the second is shown what the first changed
 });
 
 test("an administrator who would shut herself out is stopped", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const pilar = await fresh();
   await signIn(pilar, house, "pilar@cerroalcor.example");
   await pilar.goto(`${house.console}/sites/society/team`);
@@ -180,7 +179,7 @@ test("an administrator who would shut herself out is stopped", async () => {
 });
 
 test("nobody gives a role that can do more than their own", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const page = await fresh();
   await signIn(page, house, "pilar@cerroalcor.example");
   await page.goto(`${house.console}/sites/society/team?entry=new`);
@@ -195,7 +194,7 @@ test("nobody gives a role that can do more than their own", async () => {
 });
 
 test("a link is handed out, followed without signing in, and taken back", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const admin = await fresh(), visitor = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/society/door?page=/members`);
@@ -219,7 +218,7 @@ test("a link is handed out, followed without signing in, and taken back", async 
 });
 
 test("a page opens in a frame as somebody else gets it", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/variable-stars/door?page=/crew/antlia`);

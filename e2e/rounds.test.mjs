@@ -5,7 +5,7 @@ import { signIn, startBrowser, startHouse } from "./house.mjs";
 
 let house, browser;
 before(async () => {
-  house = await startHouse("--clock", "2026-11-24T18:00:00+01:00");
+  house = await startHouse();
   browser = await startBrowser();
 });
 after(async () => {

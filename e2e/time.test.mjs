@@ -8,7 +8,6 @@ import { after, before, test } from "node:test";
 import { signIn, startBrowser, startHouse } from "./house.mjs";
 
 let folder, browser;
-const evening = "2026-11-24T18:00:00+01:00";
 
 before(async () => {
   folder = mkdtempSync(join(tmpdir(), "velada-e2e-"));
@@ -23,7 +22,7 @@ after(async () => {
 const fresh = async () => (await browser.newContext()).newPage();
 
 test("a rehearsal is applied by itself when the clock has moved on, also after a restart", async () => {
-  let house = await startHouse("--clock", evening, "--data", folder);
+  let house = await startHouse("--data", folder);
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/society/door`);
@@ -55,7 +54,7 @@ test("a rehearsal is applied by itself when the clock has moved on, also after a
 });
 
 test("sightlines show the crews apart until show night, and lead to the why", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/variable-stars/sightlines`);
@@ -88,7 +87,7 @@ test("sightlines show the crews apart until show night, and lead to the why", as
 });
 
 test("a change that breaks a promise needs one more deliberate step", async () => {
-  const house = await startHouse("--clock", evening);
+  const house = await startHouse();
   const admin = await fresh();
   await signIn(admin, house);
   await admin.goto(`${house.console}/sites/society?promise=new`);

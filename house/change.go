@@ -69,9 +69,12 @@ func (h *House) previewOf(ctx context.Context, s *State, a Actor, n Needs, do fu
 	return &Preview{Then: tx.then, Impact: summarise(s.Policy, tx.then, access.At(tx.at))}, nil
 }
 
-// Draft runs a change as far as it is compiled and checked.
+// Draft runs a change as far as it is compiled and checked, on a snapshot of the database that
+// SQLite keeps from being written to.
 func (h *House) Draft(ctx context.Context, s *State, a Actor, n Needs, do func(tx *Tx) error) (*Tx, error) {
-	tx := &Tx{Queryer: onlyRead{h.db}, ctx: ctx, house: h, by: a, at: h.Now(), was: s, next: s, preview: true}
+	reading := &snapshot{of: h}
+	defer reading.end()
+	tx := &Tx{Queryer: reading, ctx: ctx, house: h, by: a, at: h.Now(), was: s, next: s, preview: true}
 	if err := tx.Require(n); err != nil {
 		return nil, err
 	}
@@ -91,19 +94,6 @@ func (tx *Tx) run(do func(tx *Tx) error) error {
 	}
 	return tx.failed
 }
-
-// onlyRead is a database in which nothing is written.
-type onlyRead struct{ store.Queryer }
-
-func (onlyRead) ExecContext(context.Context, string, ...any) (sql.Result, error) {
-	return nothingWritten{}, nil
-}
-
-type nothingWritten struct{}
-
-func (nothingWritten) LastInsertId() (int64, error) { return 0, nil }
-
-func (nothingWritten) RowsAffected() (int64, error) { return 1, nil }
 
 // Tx is a change on its way: the state it is based on, what it drafts, and the
 // transaction that it writes in.
@@ -128,6 +118,7 @@ type Tx struct {
 	teamBy  *Actor
 
 	entries  []store.Entry   // of the ledger
+	letters  []store.Mail    // written to the outbox
 	comments []store.Comment // as they were written
 
 	parts    map[store.SiteID]Parts

@@ -34,11 +34,12 @@ type House struct {
 	background sync.WaitGroup                // what goes on after an answer was given
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
 
-	db      *sql.DB
-	now     func() time.Time
-	writing sync.Mutex // one change at a time, so that none is based on a stale state
-	state   atomic.Pointer[State]
-	kept    keeping // what rendered pages take, of all sites
+	db        *sql.DB
+	now       func() time.Time
+	snapshots chan struct{} // one for each that is open
+	writing   sync.Mutex    // one change at a time, so that none is based on a stale state
+	state     atomic.Pointer[State]
+	kept      keeping // what rendered pages take, of all sites
 
 	Throttles Throttles
 	Servers   Servers // that sites live on
@@ -57,7 +58,7 @@ func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault 
 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {
-	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}, pictures: newPictureDesk()}
+	h := &House{db: db, now: now, Throttles: newThrottles(), texts: cache{most: 48 << 20}, data: cache{most: 32 << 20}, pictures: newPictureDesk(), snapshots: make(chan struct{}, mostSnapshots)}
 	h.Sessions, h.Outbox, h.Keys, h.Trays = &Sessions{house: h, Tickets: identity.NewTickets()}, newOutbox(h), &Keys{house: h}, &Trays{h}
 	for _, o := range options {
 		o(h)

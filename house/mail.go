@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/mail"
 	"net/url"
 	"sync"
@@ -112,9 +113,9 @@ func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx 
 	return who, nil
 }
 
-// write puts a letter into the outbox, in the transaction of what it tells of, and
-// returns its id. It is sent from there when there is a mail server.
-func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) (int64, error) {
+// write puts a letter to what a change writes into the outbox. It is sent from there when there is a
+// mail server.
+func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) error {
 	s := o.house.State()
 	status := store.MailKept
 	switch a, err := access.ParseAddress(l.To); {
@@ -134,24 +135,42 @@ func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) (int64, 
 	}
 	written, err := l.Write(from, identity.Token()+"@"+host, o.house.Now())
 	if err != nil {
-		return 0, err
+		return err
 	}
-	return store.SaveMail(tx.Context(), tx, store.Mail{
+	tx.letters = append(tx.letters, store.Mail{
 		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
 		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, pack(written.Raw))),
 	})
+	return nil
+}
+
+// saveLetters writes what a change put into the outbox.
+func (tx *Tx) saveLetters() error {
+	for i := range tx.letters {
+		id, err := store.SaveMail(tx.ctx, tx, tx.letters[i])
+		if err != nil {
+			return fmt.Errorf("writing a letter: %w", err)
+		}
+		tx.letters[i].ID = id
+	}
+	return nil
 }
 
 // TryMail writes a letter to a steward, to see whether mail arrives, and returns its id.
 func (o *Outbox) TryMail(ctx context.Context, a Actor) (id int64, err error) {
+	var made *Tx
 	err = o.house.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
-		id = tx.QueueMail("", "try", post.Letter{
+		made = tx
+		tx.QueueMail("", "try", post.Letter{
 			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
 			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
 		})
 		return nil
 	})
-	return id, err
+	if err != nil {
+		return 0, err
+	}
+	return made.letters[0].ID, nil
 }
 
 // The kinds of links that are sent by mail.

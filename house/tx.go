@@ -26,17 +26,17 @@ func (tx *Tx) Log(site, kind, what, before, after string) {
 	tx.entries = append(tx.entries, e)
 }
 
-// QueueMail puts a letter into the outbox, and returns its id there. It is sent when
+// QueueMail puts a letter into the outbox with the commit of the change. It is sent when
 // there is a mail server.
-func (tx *Tx) QueueMail(site, kind string, l post.Letter) int64 {
-	return tx.QueueMailAbout(site, kind, "", l)
+func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
+	tx.QueueMailAbout(site, kind, "", l)
 }
 
 // QueueMailAbout is QueueMail of a letter that is found by what it is about.
-func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) int64 {
-	id, err := tx.house.Outbox.write(tx, site, kind, about, l)
-	tx.Try(err)
-	return id
+func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) {
+	if err := tx.house.Outbox.write(tx, site, kind, about, l); err != nil {
+		tx.Try(err)
+	}
 }
 
 // NotifyHere tells people something in the console alone.

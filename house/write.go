@@ -35,7 +35,7 @@ func (tx *Tx) finish() error {
 			return err
 		}
 	}
-	if err := store.WriteLedger(tx.ctx, tx, tx.entries...); err != nil { // once their sites are there
+	if err := errors.Join(store.WriteLedger(tx.ctx, tx, tx.entries...), tx.saveLetters()); err != nil { // once their sites are there
 		return err
 	}
 	if tx.anew {

@@ -182,6 +182,25 @@ func InTx(ctx context.Context, db *sql.DB, f func(tx *sql.Tx) error) error {
 	return nil
 }
 
+// BeginToRead begins a transaction on a connection in which SQLite refuses to write; EndToRead ends it.
+func BeginToRead(ctx context.Context, conn *sql.Conn) error {
+	return statements(ctx, conn, `PRAGMA query_only(1)`, `BEGIN DEFERRED`)
+}
+
+// EndToRead ends what BeginToRead began.
+func EndToRead(ctx context.Context, conn *sql.Conn) error {
+	return statements(ctx, conn, `ROLLBACK`, `PRAGMA query_only(0)`)
+}
+
+func statements(ctx context.Context, conn *sql.Conn, list ...string) error {
+	for _, statement := range list {
+		if _, err := conn.ExecContext(ctx, statement); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // ofSite limits a query to one site, by the index on its column; "" is every site.
 // The two are queries of their own: one with both in a condition would scan the table.
 func ofSite(query, column string, site SiteID, rest string) (string, []any) {

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"velada/app/accounts"
+	"velada/demo"
 	"velada/demo/demotest"
 	"velada/house"
 	"velada/identity"
@@ -80,7 +81,7 @@ func TestAnImportIsOnlyLookedAt(t *testing.T) {
 // houseIn makes the demo house in a folder, with a second step.
 func houseIn(t *testing.T, folder string) {
 	t.Helper()
-	demotest.Put(t, folder, false)
+	demotest.Put(t, folder, demo.Start)
 	db, lock, err := openHouse(t.Context(), folder)
 	if err != nil {
 		t.Fatal(err)

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"velada/core/access"
+	"velada/demo"
 	"velada/demo/demotest"
 )
 
@@ -42,7 +43,7 @@ func run(t *testing.T, in string, args ...string) (out, complaint string, code i
 func demoFolder(t *testing.T) (folder, file string) {
 	t.Helper()
 	folder = t.TempDir()
-	demotest.Put(t, folder, true)
+	demotest.Put(t, folder, demo.Start)
 	file = filepath.Join(folder, "house.yaml")
 	out, complaint, code := run(t, "", "export", "--data", folder)
 	if code != 0 || !strings.HasPrefix(out, "velada: 1\n") || strings.Contains(out, "argon2") {
@@ -56,7 +57,7 @@ func demoFolder(t *testing.T) (folder, file string) {
 
 func TestCheck(t *testing.T) {
 	_, file := demoFolder(t)
-	out, _, code := run(t, "", "policy", "check", file)
+	out, _, code := run(t, "", "policy", "check", file, "--at", demo.Start.Format(time.RFC3339))
 	if code != 1 || !strings.Contains(out, "broken  council-dossier") || !strings.Contains(out, "kept    crews-apart") {
 		t.Errorf("%d\n%s", code, out)
 	}
@@ -189,12 +190,23 @@ func TestImpactAndTimeline(t *testing.T) {
 	if out, _, code := run(t, "", "policy", "impact", file, file, "--at", "2026-11-24T17:00:00Z"); code != 0 || out != `{"at":"2026-11-24T17:00:00Z","sites":[]}`+"\n" {
 		t.Errorf("%d %s", code, out)
 	}
-	from, until := time.Now().UTC().Format(time.RFC3339), time.Now().AddDate(0, 2, 0).UTC().Format(time.RFC3339)
-	if out, _, code := run(t, "", "policy", "standing", file, "--at", from); code != 0 || !strings.Contains(out, `"site":"dossier","state":"live","pages":4`) {
-		t.Errorf("standing: %d %.300s", code, out)
-	}
-	if out, _, code := run(t, "", "policy", "timeline", file, "--from", from, "--until", until); code != 0 || !strings.Contains(out, `"who":"pass:panel"`) {
-		t.Errorf("%d %.500s", code, out)
+	for _, day := range append([]time.Time{demo.Start}, demotest.Days...) {
+		folder := t.TempDir()
+		demotest.Put(t, folder, day)
+		doc, complaint, code := run(t, "", "export", "--data", folder)
+		if code != 0 {
+			t.Fatal(complaint)
+		}
+		if err := os.WriteFile(file, []byte(doc), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		from, until := day.UTC().Format(time.RFC3339), day.AddDate(0, 2, 0).UTC().Format(time.RFC3339)
+		if out, _, code := run(t, "", "policy", "standing", file, "--at", from); code != 0 || !strings.Contains(out, `"site":"dossier","state":"live","pages":4`) {
+			t.Errorf("standing at %s: %d %.300s", from, code, out)
+		}
+		if out, _, code := run(t, "", "policy", "timeline", file, "--from", from, "--until", until); code != 0 || !strings.Contains(out, `"who":"pass:panel"`) {
+			t.Errorf("timeline at %s: %d %.500s", from, code, out)
+		}
 	}
 }
 

@@ -252,6 +252,7 @@ type Page struct {
 	Here     string // the tab
 	Tabs     []Tab
 	Zone     string // the house's zone
+	Now      string // the house's time there, as in 2026-11-24T18:00
 	Initials string // of who is signed in
 	Site     *SiteHead
 	Standing Sentence
@@ -286,6 +287,7 @@ func (c *Console) Page(x *gin.Context, title string) *Page {
 	p := &Page{Title: title}
 	if s := c.House.State(); s != nil {
 		p.House, p.Zone = s.Policy.Document().House.Name, s.Policy.Document().House.Zone
+		p.Now = c.House.Now().In(s.Zone).Format("2006-01-02T15:04")
 	}
 	if a, ok := x.Get("actor"); ok {
 		me := a.(house.Actor)

@@ -18,10 +18,18 @@ import (
 	"velada/store"
 )
 
-var (
-	made    = sync.OnceValues(func() ([]byte, error) { return makeAt(demo.Start) })
-	madeNow = sync.OnceValues(func() ([]byte, error) { return makeAt(time.Now()) })
-)
+var made = sync.OnceValues(func() ([]byte, error) { return makeAt(demo.Start) })
+
+// Days are instants at which calendars do what programs forget: months and years end, clocks change.
+var Days = []time.Time{
+	time.Date(2027, 1, 31, 11, 0, 0, 0, time.UTC),
+	time.Date(2028, 2, 29, 11, 0, 0, 0, time.UTC),
+	time.Date(2027, 3, 28, 1, 30, 0, 0, time.UTC), // there is no 02:30 in Madrid
+	time.Date(2027, 6, 30, 11, 0, 0, 0, time.UTC),
+	time.Date(2027, 10, 25, 0, 30, 0, 0, time.UTC),
+	time.Date(2026, 12, 31, 22, 59, 30, 0, time.UTC),
+	time.Date(2026, 12, 31, 23, 0, 0, 0, time.UTC), // the first of January
+}
 
 func makeAt(at time.Time) ([]byte, error) {
 	folder, err := os.MkdirTemp("", "velada-demotest-")
@@ -47,12 +55,12 @@ func makeAt(at time.Time) ([]byte, error) {
 	return os.ReadFile(file)
 }
 
-// Put puts a database with the demo house, as at demo.Start or as from now, into a folder.
-func Put(t testing.TB, folder string, now bool) {
+// Put puts a database with the demo house, as at an instant, into a folder.
+func Put(t testing.TB, folder string, at time.Time) {
 	t.Helper()
 	of := made
-	if now {
-		of = madeNow
+	if !at.Equal(demo.Start) {
+		of = func() ([]byte, error) { return makeAt(at) }
 	}
 	data, err := of()
 	if err == nil {

@@ -17,18 +17,9 @@ function read(text) {
   return iso ? { year: +iso[1], month: iso[2] - 1, day: +iso[3], hour: +iso[4], minute: +iso[5] } : null;
 }
 
-// now in the house's zone
+// now is the house's time as the view was made: a device's clock may be another.
 function now() {
-  const parts = new Intl.DateTimeFormat("en-GB", {
-    timeZone: document.body.dataset.zone || undefined,
-    year: "numeric",
-    month: "numeric",
-    day: "numeric",
-    hour: "numeric",
-    minute: "numeric",
-  }).formatToParts(new Date());
-  const part = (type) => Number(parts.find((p) => p.type === type).value);
-  return { year: part("year"), month: part("month") - 1, day: part("day"), hour: part("hour"), minute: 0 };
+  return { ...read(document.querySelector("[data-now]").dataset.now), minute: 0 };
 }
 
 function element(tag, attributes, ...children) {
