@@ -101,7 +101,7 @@ export async function startBrowser(...more) {
       const trouble = (text) => { if (!expected.some((e) => e.test(text))) troubles.push(text); };
       context.on("weberror", (e) => trouble(`${e.page()?.url()}: ${e.error().message}`));
       context.on("console", (m) => {
-        if (m.type() === "error" && !asked(m)) trouble(`${m.location().url}: ${m.text()}`);
+        if (m.type() === "error" && !asked(m) && !ofClock(m)) trouble(`${m.location().url}: ${m.text()}`);
       });
       context.on("response", (r) => {
         if (r.status() >= 400 && !isAsked(r.request())) trouble(`${r.request().method()} ${r.url()}: ${r.status()}`);
@@ -115,6 +115,9 @@ export async function startBrowser(...more) {
 // that a test asked for; those that nobody asked for are found by their requests.
 // A house that was stopped answers nothing, and what was on its way to a page that is left is cut off.
 const asked = (message) => /^(Failed to load resource: (the server responded with a status|net::ERR_(CONNECTION_REFUSED|CONNECTION_RESET|EMPTY_RESPONSE))|htmx: htmx:error: Failed to fetch)/.test(message.text());
+
+// A frame in which nothing runs refuses the script, too, that sets a browser's clock.
+const ofClock = (message) => /Blocked script execution in .* because the document's frame is sandboxed/.test(message.text());
 
 function isAsked(request) {
   if (request.resourceType() === "fetch" || request.resourceType() === "xhr") return true;

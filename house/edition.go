@@ -77,6 +77,14 @@ func (e *LiveEdition) ByID(id string) *LivePage {
 	return e.byID[id]
 }
 
+// File is the file at a path, or nil.
+func (e *LiveEdition) File(path string) *LiveFile {
+	if e == nil {
+		return nil
+	}
+	return e.Files[path]
+}
+
 // ByFile is the page that came in the file at a path, where it stands elsewhere, or nil.
 func (e *LiveEdition) ByFile(path string) *LivePage {
 	if e == nil {

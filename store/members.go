@@ -163,12 +163,13 @@ func comments(ctx context.Context, q Reader, where string, args ...any) ([]Comme
 	return list, nil
 }
 
-// ShownComments reads the comments of all sites that are not removed, or of one.
+// ShownComments reads the comments of all sites that are not removed, or of one; those of deleted
+// pages are not among them.
 func ShownComments(ctx context.Context, q Reader, site SiteID) ([]Comment, error) {
 	if site == "" {
-		return comments(ctx, q, `status <> 'removed'`)
+		return comments(ctx, q, `status <> 'removed' AND path LIKE '/%'`)
 	}
-	return comments(ctx, q, `status <> 'removed' AND site = ?`, site)
+	return comments(ctx, q, `status <> 'removed' AND path LIKE '/%' AND site = ?`, site)
 }
 
 // CommentedBy returns the sites on which some people wrote comments.

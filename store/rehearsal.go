@@ -76,6 +76,22 @@ func DueRehearsals(ctx context.Context, q Reader, now time.Time) ([]DueRehearsal
 	}, `SELECT site, who FROM rehearsals WHERE due <= ? ORDER BY due, rowid`, now.Unix())
 }
 
+// Rehearsals reads all rehearsals of a site.
+func Rehearsals(ctx context.Context, q Reader, site SiteID) (list []*Rehearsal, err error) {
+	people, err := collect(ctx, q, scanText[Who], `SELECT who FROM rehearsals WHERE site = ?`, site)
+	if err != nil {
+		return nil, err
+	}
+	for _, who := range people {
+		r, err := FindRehearsal(ctx, q, site, who)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, r)
+	}
+	return list, nil
+}
+
 // DropRehearsal forgets a rehearsal.
 func DropRehearsal(ctx context.Context, q Queryer, site SiteID, who Who) error {
 	return exec(ctx, q, `DELETE FROM rehearsals WHERE site = ? AND who = ?`, site, who)

@@ -28,12 +28,16 @@ type Publication struct {
 	Look     []string // what changes in the look, in words
 	Broken   []BrokenLink
 	Moved    []string // parts of the policy that move along, in words
+	Refused  error    // house.FieldErrors: what stands in the way of moving them; it cannot be published
 	Then     *access.Policy
+	Promises []access.Promise
 	Site     *access.Site
 	Sees     []FirstSight // who sees what for the first time
 	Pictures []store.File // that anybody can open for the first time
 	Listed   []string     // paths that search engines may list from then on
-	Impact   access.Impact
+	Anew     []FirstSight // who opens an address for the first time, since another page stands there
+
+	relocation relocation
 }
 
 // PageDifference is a page that an edition adds, changes, moves or deletes.
@@ -80,14 +84,16 @@ func withEdition(s *house.State, site string, e *store.Edition) (*access.Policy,
 	if doc == nil {
 		return nil, house.ErrNoSite
 	}
-	moves := map[string]string{}
-	for _, page := range e.Pages {
-		if was := s.Site(site).Live.ByID(page.ID); was != nil && was.Path != page.Path {
-			moves[was.Path] = page.Path
+	var was []store.Page
+	if live := s.Site(site).Live; live != nil {
+		for at, page := range live.Pages {
+			was = append(was, store.Page{ID: page.ID, Path: at})
 		}
 	}
+	r := relocate(was, e.Pages)
 	e.Files = keepTables(e.Pages, e.Files)
-	next, _ := moveParts(withPages(stoodAt(doc, moves), e.Pages), moves)
+	stay := filesThatStay(func(path string) bool { return s.Site(site).Live.File(path) != nil }, e.Files)
+	next, _, _ := moveParts(withPages(stoodAt(doc, r), e.Pages), r, stay) // what is refused is not published either
 	return s.Policy.Replace(next)
 }
 
@@ -150,41 +156,29 @@ func plan(ctx context.Context, h *house.House, site string, e *store.Edition, sh
 		was = &store.Edition{}
 	}
 	e.Files = keepTables(e.Pages, e.Files)
-	moves, err := p.comparePages(ctx, was)
-	if err != nil {
+	if err := p.comparePages(ctx, was); err != nil {
 		return nil, err
 	}
+	p.relocation = relocate(was.Pages, e.Pages)
 	p.compareFiles(was)
 	p.compareMenus(was)
 	p.Look = was.Look.Differences(e.Look)
 	if shown {
 		p.findBroken(ctx)
 	}
-	next := withPages(stoodAt(doc, moves), e.Pages)
-	next, p.Moved = moveParts(next, moves)
-	p.Site = next
-	then, err := s.Policy.Replace(next)
+	files := make(map[string]bool, len(was.Files))
+	for _, f := range was.Files {
+		files[f.Path] = true
+	}
+	p.Site, p.Moved, p.Refused = moveParts(withPages(stoodAt(doc, p.relocation), e.Pages), p.relocation, filesThatStay(func(path string) bool { return files[path] }, e.Files))
+	p.Promises = movePromises(s.Policy.Document().Promises, site, p.relocation)
+	then, err := s.Policy.ReplaceWith(p.Site, p.Promises)
 	if err != nil {
 		return nil, err
 	}
 	p.Then = then
-	at := access.At(h.Now())
-	p.Impact = access.ImpactOf(s.Policy, then, at)
-	p.firstSights(s, at)
+	p.firstSights(s, was.Pages, access.At(h.Now()))
 	return p, nil
-}
-
-// stoodAt is the site with its pages at the paths they move to, so that what is
-// known of them by path goes along.
-func stoodAt(site *access.Site, moves map[string]string) *access.Site {
-	moved := *site
-	moved.Pages = access.ClonePages(site.Pages)
-	for i := range moved.Pages {
-		if to, there := moves[moved.Pages[i].Path]; there {
-			moved.Pages[i].Path = to
-		}
-	}
-	return &moved
 }
 
 // longestDifferences is how long the differences of all pages that are shown may take together;
@@ -208,13 +202,12 @@ func Differences(ctx context.Context, of []PageDifference) []string {
 	return list
 }
 
-// comparePages finds what differs, page by page, and returns where pages moved.
-func (p *Publication) comparePages(ctx context.Context, was *store.Edition) (map[string]string, error) {
+// comparePages finds what differs, page by page.
+func (p *Publication) comparePages(ctx context.Context, was *store.Edition) error {
 	before := map[string]store.Page{}
 	for _, page := range was.Pages {
 		before[page.ID] = page
 	}
-	moves := map[string]string{}
 	for _, page := range p.Edition.Pages {
 		old, there := before[page.ID]
 		delete(before, page.ID)
@@ -224,7 +217,6 @@ func (p *Publication) comparePages(ctx context.Context, was *store.Edition) (map
 			d.Kind, d.after = "added", page.Body
 		case old.Path != page.Path:
 			d.Kind, d.Before = "moved", old.Path
-			moves[old.Path] = page.Path
 		case old.Body != page.Body || old.Title != page.Title || old.InMenu != page.InMenu || old.Listing != page.Listing:
 			d.Kind = "changed"
 		default:
@@ -245,7 +237,7 @@ func (p *Publication) comparePages(ctx context.Context, was *store.Edition) (map
 			p.Pages = append(p.Pages, PageDifference{Kind: "deleted", Path: page.Path, Title: page.Title, before: page.Body})
 		}
 	}
-	return moves, ctx.Err()
+	return ctx.Err()
 }
 
 const tooLong = "<p>Too much changes to show it word by word here. The preview of the draft shows the page as it will be.</p>"
@@ -328,137 +320,6 @@ func (p *Publication) findBroken(ctx context.Context) {
 	}
 }
 
-// moveParts moves along with pages what the policy says of their paths: their
-// doors, and what passes, links, exemptions and team entries are limited to.
-func moveParts(site *access.Site, moves map[string]string) (*access.Site, []string) {
-	if len(moves) == 0 {
-		return site, nil
-	}
-	var told []string
-	moved := func(path string) string {
-		best := ""
-		for from := range moves {
-			if from != "/" && access.Covers(from, path) && len(from) > len(best) {
-				best = from
-			}
-		}
-		if best == "" || slices.ContainsFunc(site.Pages, func(p access.Page) bool { return p.Path == path }) {
-			return path
-		}
-		return moves[best] + strings.TrimPrefix(path, best)
-	}
-	next := *site
-	next.Doors = slices.Clone(site.Doors)
-	for i := range next.Doors {
-		to := moved(next.Doors[i].Path)
-		if to != next.Doors[i].Path && !slices.ContainsFunc(next.Doors, func(d access.PageDoor) bool { return d.Path == to }) {
-			told = append(told, fmt.Sprintf("The door of %s moves along to %s.", next.Doors[i].Path, to))
-			next.Doors[i].Path = to
-		}
-	}
-	next.Passes, next.Links = slices.Clone(site.Passes), slices.Clone(site.Links)
-	for i := range next.Passes {
-		next.Passes[i].Under = moved(next.Passes[i].Under)
-	}
-	for i := range next.Links {
-		next.Links[i].Under = moved(next.Links[i].Under)
-	}
-	next.Team = slices.Clone(site.Team)
-	for i := range next.Team {
-		if to := moved(next.Team[i].Under); to != next.Team[i].Under {
-			told = append(told, fmt.Sprintf("A section of the team moves along to %s.", to))
-			next.Team[i].Under = to
-		}
-	}
-	next.Holding.Exempt = slices.Clone(site.Holding.Exempt)
-	for i := range next.Holding.Exempt {
-		next.Holding.Exempt[i] = moved(next.Holding.Exempt[i])
-	}
-	return &next, told
-}
-
-// firstSights works out who opens what for the first time, and which pictures
-// anybody can open from then on.
-func (p *Publication) firstSights(s *house.State, at access.Instant) {
-	byWho := map[string]*FirstSight{}
-	var order []string
-	people := map[string][]string{}
-	stood := map[string]string{} // who could open a page where it stood before does not see it for the first time
-	for _, d := range p.Pages {
-		if d.Kind == "moved" {
-			stood[d.Path] = d.Before
-		}
-	}
-	lost, shut := map[string]access.People{}, map[[2]string]bool{}
-	for _, site := range p.Impact.Sites {
-		for _, page := range site.Pages {
-			lost[page.Path] = page.Loses
-			for _, o := range page.Observers {
-				shut[[2]string{page.Path, o.Who}] = o.Before == access.Open
-			}
-		}
-	}
-	for _, site := range p.Impact.Sites {
-		for _, page := range site.Pages {
-			for _, o := range page.Observers {
-				if o.After != access.Open || shut[[2]string{stood[page.Path], o.Who}] {
-					continue
-				}
-				if byWho[o.Who] == nil {
-					byWho[o.Who] = &FirstSight{Who: o.Who}
-					order = append(order, o.Who)
-				}
-				byWho[o.Who].Pages = append(byWho[o.Who].Pages, page.Path)
-			}
-			had := map[string]bool{}
-			for _, id := range lost[stood[page.Path]].IDs() {
-				had[id] = true
-			}
-			for _, id := range page.Gains.IDs() {
-				if !had[id] {
-					people[page.Path] = append(people[page.Path], id)
-				}
-			}
-			if page.NoIndex != nil && !page.NoIndex.After {
-				p.Listed = append(p.Listed, page.Path)
-			}
-		}
-	}
-	for _, who := range order {
-		p.Sees = append(p.Sees, *byWho[who])
-	}
-	const most = 30
-	same := map[string]int{} // where pages that the same people see are told of
-	for _, site := range p.Impact.Sites {
-		for _, page := range site.Pages {
-			ids := people[page.Path]
-			if len(ids) == 0 {
-				continue
-			}
-			who := strings.Join(ids, "\x00")
-			if i, told := same[who]; told {
-				p.Sees[i].Pages = append(p.Sees[i].Pages, page.Path)
-				continue
-			}
-			same[who] = len(p.Sees)
-			p.Sees = append(p.Sees, FirstSight{Names: ids[:min(len(ids), most)], Count: len(ids), Pages: []string{page.Path}})
-		}
-	}
-	address := p.Address
-	nobody := access.Visitor{}
-	before := s.Site(address).Live
-	for _, f := range p.Edition.Files {
-		if !strings.HasPrefix(f.Type, "image/") || p.Then.Site(address).DecideFile(f.Path, &nobody, at).Outcome != access.Open {
-			continue
-		}
-		if before != nil && before.Files[f.Path] != nil && before.Files[f.Path].Blob == f.Blob &&
-			s.Policy.Site(address).DecideFile(f.Path, &nobody, at).Outcome == access.Open {
-			continue
-		}
-		p.Pictures = append(p.Pictures, f)
-	}
-}
-
 // toPublish is what it takes to make an edition live.
 func toPublish(site string) house.Needs { return house.Needs{Site: site, Cap: access.Publish} }
 
@@ -523,6 +384,9 @@ func publish(ctx context.Context, h *house.House, a house.Actor, site, note stri
 		if err != nil {
 			return err
 		}
+		if p.Refused != nil {
+			return p.Refused
+		}
 		if len(p.Edition.Pages) == 0 {
 			return house.FieldErrors{"note": "There is no page to publish yet."}
 		}
@@ -551,6 +415,15 @@ func publish(ctx context.Context, h *house.House, a house.Actor, site, note stri
 // putLive has an edition be live from now on.
 func putLive(tx *house.Tx, p *Publication, what string) error {
 	s, id := tx.State(), p.Edition.Site
+	if p.Refused != nil {
+		return p.Refused
+	}
+	if p.relocation.moved {
+		moveKept(tx, p)
+	}
+	if !slices.Equal(p.Promises, s.Policy.Document().Promises) {
+		tx.Document().Promises = p.Promises
+	}
 	for _, d := range p.Pages {
 		if d.Kind != "moved" {
 			continue
@@ -625,7 +498,7 @@ func publishOneDue(ctx context.Context, h *house.House, d store.DueEdition) erro
 		why = err.Error()
 	case errors.Is(err, house.ErrMayNot), errors.Is(err, house.ErrNoSite):
 		why = fmt.Sprintf("%s, who set the date, may no longer publish here", a.Name)
-	case errors.As(err, &problems), errors.Is(err, store.ErrNoEdition):
+	case errors.As(err, &problems), errors.Is(err, store.ErrNoEdition), errors.As(err, new(house.FieldErrors)):
 		why = err.Error()
 	default:
 		return err // tried again

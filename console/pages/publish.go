@@ -37,6 +37,8 @@ type publishView struct {
 	Broken       []brokenRow
 	Moved        []string
 	Sees         []firstRow
+	Anew         []firstRow // by address, where another page stands at it
+	Refused      string     // why it cannot be published as it is
 	Pictures     []pictureRow
 	Listed       string
 	Pager        web.Pager // of Pages
@@ -161,20 +163,27 @@ func newPublishView(c *web.Console, x *gin.Context, plan *pages.Publication) *pu
 		}
 		return web.ShortList(names)
 	}
-	for _, f := range plan.Sees {
-		f.Pages = slices.DeleteFunc(slices.Clone(f.Pages), func(path string) bool { return !sees(path) })
-		if len(f.Pages) == 0 {
-			continue
+	rows := func(list []pages.FirstSight, called func(paths []string) string) (rows []firstRow) {
+		for _, f := range list {
+			f.Pages = slices.DeleteFunc(slices.Clone(f.Pages), func(path string) bool { return !sees(path) })
+			if len(f.Pages) == 0 {
+				continue
+			}
+			if f.Who != "" {
+				rows = append(rows, firstRow{w.Observer(f.Who), called(f.Pages), f.Who == "stranger"})
+				continue
+			}
+			var names []string
+			for _, id := range f.Names {
+				names = append(names, w.Person(id))
+			}
+			rows = append(rows, firstRow{web.Count(f.Count, "person", "people") + " of the house", called(f.Pages) + ": " + web.ShortListOf(names, f.Count), false})
 		}
-		if f.Who != "" {
-			v.Sees = append(v.Sees, firstRow{w.Observer(f.Who), titles(f.Pages), f.Who == "stranger"})
-			continue
-		}
-		var names []string
-		for _, id := range f.Names {
-			names = append(names, w.Person(id))
-		}
-		v.Sees = append(v.Sees, firstRow{web.Count(f.Count, "person", "people") + " of the house", titles(f.Pages) + ": " + web.ShortListOf(names, f.Count), false})
+		return rows
+	}
+	v.Sees, v.Anew = rows(plan.Sees, titles), rows(plan.Anew, web.ShortList)
+	if wrong := (house.FieldErrors{}); errors.As(plan.Refused, &wrong) {
+		v.Refused = wrong["note"]
 	}
 	for _, f := range plan.Pictures {
 		if !sees(f.Path) {

@@ -167,7 +167,8 @@ type comparison struct {
 
 type areaPair struct {
 	before, after             *area
-	wasThere, isThere, isRoot bool
+	wasThere, isThere         bool
+	wasRoot, isRoot           bool
 	listedBefore, listedAfter bool
 }
 
@@ -185,16 +186,63 @@ func (c *comparison) pages() []PageImpact {
 	for _, path := range slices.Compact(paths) {
 		p1, a1 := c.b.find(path)
 		p2, a2 := c.a.find(path)
-		pair := areaPair{a1, a2, p1 != nil, p2 != nil, path == "/", p1 != nil && p1.doc.Listing, p2 != nil && p2.doc.Listing}
-		shared := c.pairs[pair]
-		if shared == nil {
-			shared = c.compare(pair, p1, p2)
-			c.pairs[pair] = shared
-		}
-		page := *shared
-		page.Path, page.Tables = path, c.tables(p1, p2)
-		if !page.empty() {
+		if page := c.page(areaPair{before: a1, after: a2, wasRoot: path == "/", isRoot: path == "/"}, p1, p2); !page.empty() {
+			page.Path = path
 			list = append(list, page)
+		}
+	}
+	return list
+}
+
+// page compares a page as it was in one area with a page as it is in another; nil is none.
+func (c *comparison) page(pair areaPair, p1, p2 *page) PageImpact {
+	pair.wasThere, pair.isThere = p1 != nil, p2 != nil
+	pair.listedBefore, pair.listedAfter = p1 != nil && p1.doc.Listing, p2 != nil && p2.doc.Listing
+	shared := c.pairs[pair]
+	if shared == nil {
+		shared = c.compare(pair, p1, p2)
+		c.pairs[pair] = shared
+	}
+	page := *shared
+	page.Tables = c.tables(p1, p2)
+	return page
+}
+
+// PageMove is a page that stood at one path and stands at another, or at the same; "" is where
+// there is none: it is new, or deleted.
+type PageMove struct{ Was, Is string }
+
+// ImpactOfMoves compares two policies at one instant page by page, as pages move on a site: each at
+// its path by the first with itself at its path by the second. Impacts are told at the paths at
+// which pages are, or were where they are deleted, in the order of moves.
+func ImpactOfMoves(before, after *Policy, site string, moves []PageMove, at Instant) []PageImpact {
+	before, after = sameOrder(before, after)
+	b, a := before.sites[site], after.sites[site]
+	c := comparison{
+		roster: before.people, b: b, a: a, t1: at, t2: at, before: b.survey(at), after: a.survey(at),
+		pairs: map[areaPair]*PageImpact{},
+	}
+	c.observers = func() []observer { return observers([]*Policy{before, after}, site) }
+	var list []PageImpact
+	for _, m := range moves {
+		pair := areaPair{wasRoot: m.Was == "/", isRoot: m.Is == "/"}
+		var p1, p2 *page
+		if m.Was != "" {
+			p1, pair.before = b.find(m.Was)
+		} else {
+			_, pair.before = b.find(m.Is)
+		}
+		if m.Is != "" {
+			p2, pair.after = a.find(m.Is)
+		} else {
+			_, pair.after = a.find(m.Was)
+		}
+		impact := c.page(pair, p1, p2)
+		if impact.Path = m.Is; m.Is == "" {
+			impact.Path = m.Was
+		}
+		if !impact.empty() {
+			list = append(list, impact)
 		}
 	}
 	return list
@@ -228,7 +276,7 @@ func (c *comparison) compare(pair areaPair, p1, p2 *page) *PageImpact {
 			impact.Observers = append(impact.Observers, ObserverChange{o.who, was, is})
 		}
 	}
-	was, is := c.b.noIndexAt(pair.before, p1, pair.isRoot, c.t1), c.a.noIndexAt(pair.after, p2, pair.isRoot, c.t2)
+	was, is := c.b.noIndexAt(pair.before, p1, pair.wasRoot, c.t1), c.a.noIndexAt(pair.after, p2, pair.isRoot, c.t2)
 	if was != is {
 		impact.NoIndex = &NoIndexChange{was, is}
 	}

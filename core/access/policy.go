@@ -53,7 +53,13 @@ func Compile(doc *Document, earlier *Policy) (*Policy, error) {
 // Replace compiles the document that differs from the Policy's in one site
 // alone: the site is replaced, or added where its address is new.
 func (p *Policy) Replace(site *Site) (*Policy, error) {
+	return p.ReplaceWith(site, p.doc.Promises)
+}
+
+// ReplaceWith is Replace with other promises too.
+func (p *Policy) ReplaceWith(site *Site, promises []Promise) (*Policy, error) {
 	doc := *p.doc
+	doc.Promises = promises
 	doc.Sites = slices.Clone(doc.Sites)
 	if i := slices.IndexFunc(doc.Sites, func(s *Site) bool { return s.Address == site.Address }); i >= 0 {
 		doc.Sites[i] = site
