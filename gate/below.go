@@ -5,7 +5,6 @@ import (
 	"log/slog"
 	"strings"
 
-	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
 )
@@ -39,16 +38,6 @@ func (q meeting) candidates(p *house.LivePage) (list []*house.LivePage) {
 	return list
 }
 
-// belowBits is which of the candidates open to the visitor, each a bit.
-func (q meeting) belowBits(p *house.LivePage) (bits uint64) {
-	for i, c := range q.candidates(p) {
-		if q.site.Decide(c.Path, &q.visitor, q.at).Outcome == access.Open {
-			bits |= 1 << i
-		}
-	}
-	return bits
-}
-
 // showsBelow reports whether the look shows the pages below a page by itself: not where the text
 // has cards or a list of them already.
 func (q meeting) showsBelow(p *house.LivePage, text string) bool {
@@ -60,13 +49,12 @@ func (q meeting) showsBelow(p *house.LivePage, text string) bool {
 func (q meeting) below(p *house.LivePage) string {
 	v := belowSight{Cards: q.look().ShowsBelow() != "list"}
 	e, of := q.edition(), q.state.Site(q.address)
-	strangers := q.strangersSeeUploads()
 	for _, c := range q.candidates(p) {
-		if q.site.Decide(c.Path, &q.visitor, q.at).Outcome != access.Open {
+		if !q.opens(c.Path) {
 			continue
 		}
 		item := belowItem{URL: e.URLPath(c.Path), Title: c.Title, Words: house.DescriptionOf(of, c)}
-		if !c.Own && (q.as == nil || q.as.May(c.Path)) {
+		if !c.Own && (q.as == nil || q.as.may(c.Path)) {
 			text, err := q.gate.House.PageHTML(q.Context(), e, c)
 			if err != nil {
 				if q.Context().Err() == nil {
@@ -78,8 +66,8 @@ func (q meeting) below(p *house.LivePage) string {
 			if item.Words == "" {
 				item.Words = words
 			}
-			if e.Files[src] != nil && (q.site.SameDoor(c.Path, src) || strangers && q.site.SameDoor(uploads, src)) {
-				item.Picture = template.HTML(q.picturesAs(`<img src="`+template.HTMLEscapeString(escape(src))+`" alt="">`, "(max-width: 40rem) 92vw, 20rem", true))
+			if q.opensFile(src) {
+				item.Picture = template.HTML(q.picturesAs(`<img src="`+template.HTMLEscapeString(escape(src))+`" alt="">`, "(max-width: 40rem) 92vw, 20rem"))
 			}
 		}
 		v.Items = append(v.Items, item)

@@ -22,7 +22,7 @@ type contentsSight struct {
 // goesOn reports whether something of the menu opens that does not stand on every page.
 func (q meeting) goesOn(e *house.LiveEdition) bool {
 	return len(e.Menu) > mostMenu && slices.ContainsFunc(e.Menu[mostMenu:], func(p *house.LivePage) bool {
-		return q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open
+		return q.opens(p.Path)
 	})
 }
 

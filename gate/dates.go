@@ -38,7 +38,7 @@ const (
 // a page whose door opens or closes for the visitor has that date. One that is headed by the path
 // of a calendar file shows the events in that too, where it opens to the visitor.
 func (q meeting) dates(title string, items []string) string {
-	now, zone := q.at.Time().In(q.state.Zone), q.state.Zone
+	now, zone := q.bucketBegins().Time().In(q.state.Zone), q.state.Zone
 	var list []content.Dated
 	v := datesSight{Title: title}
 	if strings.HasPrefix(title, "/") {
@@ -108,24 +108,16 @@ func (q meeting) doorDate(link, item string) (content.Dated, bool) {
 	if err != nil {
 		return content.Dated{}, false
 	}
-	opens := func(at access.Instant) access.Outcome { return q.site.Decide(path, &q.visitor, at).Outcome }
-	now := opens(q.at)
-	if now == access.Missing || now == access.Absent || now == access.Gone {
+	isOpen, when, known := strings.Cut(q.reader(aboutNext, path), " ")
+	at, err := access.ParseInstant(when)
+	if !known || err != nil {
 		return content.Dated{}, false
 	}
-	moments := q.site.Instants(q.at)
-	for _, at := range moments[:min(len(moments), mostInstants)] {
-		then := opens(at)
-		if (then == access.Open) == (now == access.Open) {
-			continue
-		}
-		said := ": opens"
-		if now == access.Open {
-			said = ": open until then"
-		}
-		return content.Dated{From: at.Time().In(q.state.Zone), Timed: true, HTML: item + template.HTMLEscapeString(said)}, true
+	said := ": opens"
+	if isOpen == yes {
+		said = ": open until then"
 	}
-	return content.Dated{}, false
+	return content.Dated{From: at.Time().In(q.state.Zone), Timed: true, HTML: item + template.HTMLEscapeString(said)}, true
 }
 
 // eventsOf reads the events of a calendar file, if it opens to the visitor.

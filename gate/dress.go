@@ -12,7 +12,6 @@ import (
 	"strings"
 
 	"velada/app/pages"
-	"velada/core/access"
 	"velada/core/content"
 	"velada/core/looks"
 	"velada/house"
@@ -85,22 +84,15 @@ func (q meeting) dress(menu []menuItem) dressSight {
 
 // insideOrFront reports whether the page that is asked for opens to the visitor, or the front page does.
 func (q meeting) insideOrFront() bool {
-	opens := func(path string) bool { return q.site.Decide(path, &q.visitor, q.at).Outcome == access.Open }
-	return opens(q.path) || opens("/")
+	return q.opens(q.path) || q.opens("/")
 }
 
 // headPicture puts the header picture of a look onto a page.
 func (q meeting) headPicture(d *dressSight) {
 	if l := d.Look; l.Picture != "" && q.opensFile(l.Picture) {
 		img := fmt.Sprintf(`<img src="%s" alt="%s" fetchpriority="high">`, template.HTMLEscapeString(escape(l.Picture)), template.HTMLEscapeString(l.PictureText))
-		d.HeadPicture = template.HTML(q.picturesAs(img, "100vw", true))
+		d.HeadPicture = template.HTML(q.picturesAs(img, "100vw"))
 	}
-}
-
-// opensFile reports whether there is a file at a path that opens to the visitor.
-func (q meeting) opensFile(path string) bool {
-	e := q.edition()
-	return path != "" && e != nil && e.Files[path] != nil && q.site.DecideFile(path, &q.visitor, q.at).Outcome == access.Open
 }
 
 func markOf(data []byte) string {
@@ -264,7 +256,7 @@ func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 	if q.feeds().hasFeed(p) {
 		s.Feed = feedAt(p.Path, "")
 	}
-	if q.who != "" || q.as != nil && q.as.Name != "" {
+	if q.signedIn() {
 		s.News = "/velada/news?" + url.Values{"path": {p.Path}}.Encode()
 	}
 	below := ""
@@ -302,7 +294,7 @@ func (q meeting) sizeOf(href string) string {
 		return ""
 	}
 	f := e.Files[to.Path]
-	if f == nil || !q.site.SameDoor(q.path, to.Path) && !(q.strangersSeeUploads() && q.site.SameDoor(uploads, to.Path)) {
+	if f == nil || !q.opensFile(to.Path) {
 		return ""
 	}
 	return strings.ToUpper(strings.TrimPrefix(path.Ext(to.Path), ".")) + ", " + bytesText(f.Size)

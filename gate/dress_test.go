@@ -395,7 +395,7 @@ func TestPagesWithDatesTurn(t *testing.T) {
 		}
 	}
 	rendered := d.house.State().RenderedOf("society")
-	if !rendered.Turns("/courses") {
+	if rendered.Copies("/courses") != 1 {
 		t.Error("the page is not kept")
 	}
 	d.now = d.now.Add(29 * time.Minute)

@@ -41,8 +41,7 @@ func (q feeds) hasFeed(p *house.LivePage) bool {
 	if len(below) == 0 {
 		return false
 	}
-	stranger := &access.Visitor{}
-	opens := func(p *house.LivePage) bool { return q.site.Decide(p.Path, stranger, q.at).Outcome == access.Open }
+	opens := func(p *house.LivePage) bool { return q.strangerOpens(p.Path) }
 	return opens(p) && slices.ContainsFunc(below[:min(len(below), mostBelow)], opens)
 }
 

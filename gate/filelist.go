@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"velada/app/pages"
 	"velada/core/access"
 	"velada/house"
 )
@@ -29,8 +28,12 @@ func (q meeting) fileList(p *house.LivePage, under string) string {
 		return ""
 	}
 	var list []fileSight
-	for at, f := range q.edition().Files {
-		if !access.Covers(normal, at) || f.Type == pages.TableFile || !named && strings.HasPrefix(f.Type, "image/") || q.site.DecideFile(at, &q.visitor, q.at).Outcome != access.Open || q.as != nil && !q.as.May(at) {
+	if !named {
+		normal = "page " + normal
+	}
+	for at := range strings.SplitSeq(q.reader(aboutFiles, normal), "\x00") {
+		f := q.edition().File(at)
+		if f == nil {
 			continue
 		}
 		list = append(list, fileSight{URL: escape(at), Name: cmp.Or(f.Text, path.Base(at)), Kind: strings.ToUpper(strings.TrimPrefix(path.Ext(at), ".")), Size: bytesText(f.Size)})
@@ -39,7 +42,7 @@ func (q meeting) fileList(p *house.LivePage, under string) string {
 		return cmp.Compare(strings.ToLower(a.Name+a.URL), strings.ToLower(b.Name+b.URL))
 	})
 	var b strings.Builder
-	if err := execute(&b, "filelist.html", list[:min(len(list), mostFiles)]); err != nil {
+	if err := execute(&b, "filelist.html", list); err != nil {
 		panic(err)
 	}
 	return b.String()

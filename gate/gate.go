@@ -56,6 +56,7 @@ type request struct {
 	who        store.Who // signed in; "" is nobody
 	noticeRead bool      // the notice about cookies
 	as         *As       // whose eyes somebody else looks through
+	notes      *notes    // what is asked about the reader, while a page is made that is kept
 
 	commentWrong, commentText   string            // a comment that was refused, and why
 	contactWrong, contactValues map[string]string // a message that was refused, and why
@@ -214,7 +215,7 @@ func remoteIP(r *http.Request) netip.Addr {
 func (q *request) serve(raw string) {
 	edition := q.edition()
 	d := q.site.Decide(q.path, &q.visitor, q.at)
-	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
+	if q.as != nil && !q.as.may(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
 		q.notYours()
 		return
 	}

@@ -28,6 +28,10 @@ type As struct {
 	Back    string                 // where looking ends, on the site's own host
 }
 
+// may reports whether the one who looks may read what stands at a path themself; where nobody says
+// what they may not, they look at what anybody gets.
+func (a *As) may(path string) bool { return a.May == nil || a.May(path) }
+
 // LookAs answers a request as the visitor would be answered.
 func (g *Gate) LookAs(w http.ResponseWriter, r *http.Request, site string, as As) {
 	g.serveFor(w, r, site, &as)

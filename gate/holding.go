@@ -129,24 +129,31 @@ func (q holdingPage) ribbon() *ribbon {
 	if q.as != nil && q.as.Back != "" {
 		return &ribbon{"This is what a stranger gets here.", q.as.Back, "Back to what you see"}
 	}
+	text := q.reader(aboutRibbon, "")
+	if text == "" {
+		return nil
+	}
+	return &ribbon{text, "/velada/as-stranger?" + url.Values{"path": {q.path}}.Encode(), "See it as a stranger"}
+}
+
+// ribbonText is what a visitor of the team is told of the page where strangers meet a holding page; ""
+// for others, and elsewhere.
+func (q holdingPage) ribbonText(v *access.Visitor) string {
 	if q.as != nil || q.who == "" {
-		return nil
+		return ""
 	}
-	d := q.site.Decide(q.path, &q.visitor, q.at)
 	stranger := q.site.Decide(q.path, &access.Visitor{}, q.at)
-	if d.Via != access.ViaTeam || stranger.Outcome != access.Held {
-		return nil
+	if stranger.Outcome != access.Held || q.site.Decide(q.path, v, q.at).Via != access.ViaTeam {
+		return ""
 	}
-	r := &ribbon{Text: "Strangers get the maintenance page here", LinkText: "See it as a stranger"}
+	text := "Strangers get the maintenance page here"
 	if stranger.Soon {
-		r.Text = "Strangers get the coming soon page here"
+		text = "Strangers get the coming soon page here"
 	}
 	if until, ends := q.site.HoldingUntil(q.at); ends {
-		r.Text += " until " + words.Moment(until.Time().In(q.state.Zone))
+		text += " until " + words.Moment(until.Time().In(q.state.Zone))
 	}
-	r.Text += ". You get the site because you are on the team."
-	r.Link = "/velada/as-stranger?" + url.Values{"path": {q.path}}.Encode()
-	return r
+	return text + ". You get the site because you are on the team."
 }
 
 // asStranger shows somebody on the team a page as a stranger meets it, without

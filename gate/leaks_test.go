@@ -368,16 +368,16 @@ func TestOneRenderingForAllWhoWait(t *testing.T) {
 	r := d2(t)
 	var made atomic.Int64
 	release := make(chan struct{})
-	render := func() (*house.RenderedPage, error) {
+	render := func() (*house.RenderedPage, []house.Note, error) {
 		made.Add(1)
 		<-release
-		return &house.RenderedPage{Head: []byte("page")}, nil
+		return &house.RenderedPage{Head: []byte("page")}, []house.Note{{Question: house.Question{About: "opens", Of: "/a"}, Answer: "yes"}}, nil
 	}
-	key := house.RenderedKey{Site: "society", Path: "/"}
+	says := func(answer string) func(house.Question) string { return func(house.Question) string { return answer } }
 	var all sync.WaitGroup
 	for range 50 {
 		all.Go(func() {
-			p, err := r.Once(t.Context(), key, render)
+			p, err := r.Once(t.Context(), "/", "", says("yes"), render)
 			if err != nil || !bytes.Equal(p.Head, []byte("page")) {
 				t.Error(p, err)
 			}
@@ -388,7 +388,7 @@ func TestOneRenderingForAllWhoWait(t *testing.T) {
 	}
 	gone, hangUp := context.WithCancel(t.Context())
 	hangUp()
-	if _, err := r.Once(gone, key, render); err == nil {
+	if _, err := r.Once(gone, "/", "", says("yes"), render); err == nil {
 		t.Error("somebody who hung up waits")
 	}
 	close(release)
@@ -397,17 +397,21 @@ func TestOneRenderingForAllWhoWait(t *testing.T) {
 		t.Errorf("rendered %d times", made.Load())
 	}
 	// whoever renders and gives up leaves it to the others
-	other := house.RenderedKey{Site: "society", Path: "/other"}
+	if p := r.Find("/", says("no")); p != nil {
+		t.Error("who answers otherwise gets what is kept")
+	}
 	began := make(chan struct{})
 	go func() {
-		_, _ = r.Once(t.Context(), other, func() (*house.RenderedPage, error) {
+		_, _ = r.Once(t.Context(), "/other", "", says("yes"), func() (*house.RenderedPage, []house.Note, error) {
 			close(began)
 			time.Sleep(10 * time.Millisecond)
-			return nil, context.Canceled
+			return nil, nil, context.Canceled
 		})
 	}()
 	<-began
-	if p, err := r.Once(t.Context(), other, func() (*house.RenderedPage, error) { return &house.RenderedPage{Head: []byte("x")}, nil }); err != nil || p == nil {
+	if p, err := r.Once(t.Context(), "/other", "", says("yes"), func() (*house.RenderedPage, []house.Note, error) {
+		return &house.RenderedPage{Head: []byte("x")}, nil, nil
+	}); err != nil || p == nil {
 		t.Error(p, err)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"embed"
 	"encoding/base64"
 	"encoding/hex"
+	"errors"
 	"html/template"
 	"io"
 	"io/fs"
@@ -160,20 +161,23 @@ func (q meeting) meet(d access.Decision) {
 
 // sight begins what a page shows.
 func (q meeting) sight(title string) *sight {
-	s := &sight{Title: title, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0}
+	s := &sight{Title: title, Path: q.path, NoIndex: q.reader(aboutNoIndex, q.path) == yes, HasPass: q.reader(aboutPass, "") == yes}
 	if doc := q.state.SiteDocument(q.address); doc != nil {
 		s.Site = doc.Title
 	}
 	switch {
+	case !q.signedIn():
 	case q.as != nil:
 		s.SignedIn = q.as.Name
-	case q.who != "":
+	case q.notes != nil: // the name is put in when the page is sent
+		s.SignedIn = nameStandIn
+	default:
 		s.SignedIn = q.gate.House.NameOf(q.who)
 	}
 	s.Ribbon = q.whileHeld().ribbon()
 	s.Details = q.state.Site(q.address).Details
 	s.Corner = q.corner()
-	s.Notice = !q.noticeRead && s.Details.CookieNotice != ""
+	s.Notice = s.Details.CookieNotice != "" && q.reader(aboutNotice, "") == no
 	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
 		s.dressSight, s.More = q.dress(q.opening(e.Menu[:min(len(e.Menu), mostMenu)])), q.goesOn(e)
@@ -190,7 +194,7 @@ func (s *sight) noMenu() { s.Menu, s.Rest = nil, nil }
 // opening lists just the pages that open to the visitor: a title can say too much.
 func (q meeting) opening(pages []*house.LivePage) (list []menuItem) {
 	for _, p := range pages {
-		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
+		if q.opens(p.Path) {
 			list = append(list, menuItem{q.edition().URLPath(p.Path), p.Title, p.Path == q.path, p.Path})
 		}
 	}
@@ -201,13 +205,13 @@ func (q meeting) opening(pages []*house.LivePage) (list []menuItem) {
 func (q meeting) corner() cornerSight {
 	m := q.state.Site(q.address).Membership
 	c := cornerSight{Foot: m.Corner == "foot"}
-	if m.Corner != "" || q.site.IsMember(q.visitor.Identity) {
+	if m.Corner != "" || q.reader(aboutMember, "") == yes {
 		c.Yours = m.YoursWords()
 	}
 	if m.Corner != "" {
-		if q.who == "" && q.as == nil {
+		if q.as == nil && !q.signedIn() {
 			c.SignIn, c.URL = m.SignInWords(), q.signInURL()
-			if q.site.Decide(q.path, &q.visitor, q.at).Outcome == access.Missing { // the same for a page that hides
+			if q.reader(aboutMissing, q.path) == yes { // the same for a page that hides
 				c.URL = signInAt("/")
 			}
 		}
@@ -224,10 +228,55 @@ func (q meeting) page() {
 		q.send("page.html", http.StatusOK, s)
 		return
 	}
-	key, keeps := q.sending().renderedKey(e, p)
-	if keeps && q.sending().kept(key) {
+	if q.as != nil || q.commentWrong != "" {
+		q.pageAlone(e, p)
 		return
 	}
+	rendered, err := q.state.RenderedOf(q.address).Once(q.Context(), q.path, q.class(), q.answerHere, func() (*house.RenderedPage, []house.Note, error) {
+		return q.rendered(e, p)
+	})
+	switch {
+	case errors.Is(err, errNotKept):
+		q.pageAlone(e, p)
+	case err != nil:
+		q.unless(err)
+	default:
+		q.sending().sendKept(rendered)
+	}
+}
+
+// errNotKept says that more tells on a page than what it asks about its reader.
+var errNotKept = errors.New("this page is made anew each time")
+
+// class is by what readers of a page differ most, so that those of one wait for each other.
+func (q meeting) class() string {
+	return yesIf(q.who != "") + yesIf(len(q.visitor.Passes)+len(q.visitor.Links) > 0)
+}
+
+func (q meeting) answerHere(question house.Question) string { return q.answer(question, &q.visitor) }
+
+// rendered makes the page of the edition for the reader and notes what it asked; nil where more than
+// that tells on it, so that it is not kept.
+func (q meeting) rendered(e *house.LiveEdition, p *house.LivePage) (*house.RenderedPage, []house.Note, error) {
+	text, err := q.gate.House.PageHTML(q.Context(), e, p)
+	if err != nil {
+		return nil, nil, err
+	}
+	if p.Own || strings.Contains(text, "[[table ") { // rows are asked for in the address
+		return nil, nil, errNotKept
+	}
+	q.notes = &notes{answers: map[house.Question]string{}}
+	defer func() { q.notes = nil }()
+	var b bytes.Buffer
+	if err := renderWhile(q.Context(), &b, "page.html", q.whole(p, text)); err != nil {
+		return nil, nil, err
+	}
+	list := q.notes.list
+	return q.sending().pack(b.Bytes(), q.notes), list, nil
+}
+
+// pageAlone sends a page made for this request alone.
+func (q meeting) pageAlone(e *house.LiveEdition, p *house.LivePage) {
 	text, err := q.gate.House.PageHTML(q.Context(), e, p)
 	if err != nil {
 		q.unless(err)
@@ -237,32 +286,7 @@ func (q meeting) page() {
 		q.ownLook(text)
 		return
 	}
-	if keeps && content.Turns(text) {
-		q.state.RenderedOf(q.address).NoteTurning(q.path)
-		key.Turn = house.Turn(q.at)
-	} else if content.Waits(text) {
-		keeps = false
-	}
-	if !keeps {
-		q.send("page.html", http.StatusOK, q.whole(p, text))
-		return
-	}
-	rendered, err := q.state.RenderedOf(q.address).Once(q.Context(), key, func() (*house.RenderedPage, error) {
-		s := q.whole(p, text)
-		if key.SignedIn {
-			s.SignedIn = standInName
-		}
-		var b bytes.Buffer
-		if err := renderWhile(q.Context(), &b, "page.html", s); err != nil {
-			return nil, err
-		}
-		return q.sending().pack(key, b.Bytes()), nil
-	})
-	if err != nil {
-		q.unless(err)
-		return
-	}
-	q.sending().sendKept(key, rendered)
+	q.send("page.html", http.StatusOK, q.whole(p, text))
 }
 
 // unless returns up quietly where the visitor has gone, and panics otherwise.
@@ -290,11 +314,11 @@ func (q meeting) whole(p *house.LivePage, text string) *sight {
 
 // result is what a page says of itself where it is found and shared; text is what it says.
 func (q meeting) result(p *house.LivePage, text string) *resultSight {
-	of, stranger := q.state.Site(q.address), &access.Visitor{}
+	of := q.state.Site(q.address)
 	origin := q.gate.SiteURL(q.address)
 	r := &resultSight{
 		Name: cmp.Or(of.Results[p.ID].Title, p.Title), Description: house.DescriptionOf(of, p), Canonical: origin + escape(p.Path),
-		Shared: q.site.Decide(q.path, stranger, q.at).Outcome == access.Open,
+		Shared: q.strangerOpens(q.path),
 	}
 	site := ""
 	if doc := q.state.SiteDocument(q.address); doc != nil {
@@ -304,7 +328,7 @@ func (q meeting) result(p *house.LivePage, text string) *resultSight {
 	if r.Description == "" { // how it begins
 		r.Description, _ = content.Teaser(text)
 	}
-	if picture := house.PictureOf(of, p); picture != "" && q.site.DecideFile(picture, stranger, q.at).Outcome == access.Open {
+	if picture := house.PictureOf(of, p); picture != "" && q.reader(aboutStrangerFile, picture) == yes {
 		r.Picture = origin + escape(picture)
 	}
 	return r

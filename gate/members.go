@@ -530,10 +530,7 @@ func (q memberPages) commentsFrom(stretch int) *commentSight {
 	if !m.WantsComments(q.path) {
 		return nil
 	}
-	me := ""
-	if q.who != "" && q.as == nil {
-		me = q.gate.House.Member(q.address, q.who)
-	}
+	me := q.reader(aboutAuthor, "")
 	c := &commentSight{May: me != "", Held: m.Held, Path: q.path}
 	var shown []store.Comment
 	for _, one := range q.state.Site(q.address).Comments[q.path] {

@@ -8,34 +8,24 @@ import (
 	"strconv"
 	"time"
 
-	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
 	"velada/pictures"
 )
 
-// uploads is a path below which the files stand that were sent to a site one by one.
-const uploads = "/files/x"
-
-// strangersSeeUploads reports whether just anybody opens what was sent one by one.
-func (q *request) strangersSeeUploads() bool {
-	return q.site.DecideFile(uploads, &access.Visitor{}, q.at).Outcome == access.Open
-}
-
 // pictures says in a page how large its pictures are, and in which sizes they can be had.
-// Of a picture that not everybody may open who reads the page nothing is said.
+// Of a picture that does not open to the reader nothing is said.
 func (q *request) pictures(page string) string {
-	return q.picturesAs(page, content.PictureSizes, false)
+	return q.picturesAs(page, content.PictureSizes)
 }
 
-// picturesAs is pictures for some HTML whose pictures are shown as wide as sizes says. All is said of
-// pictures that are known to open.
-func (q *request) picturesAs(page, sizes string, known bool) string {
+// picturesAs is pictures for some HTML whose pictures are shown as wide as sizes says.
+func (q *request) picturesAs(page, sizes string) string {
 	e := q.edition()
 	if e == nil {
 		return page
 	}
-	at, strangers := &url.URL{Path: e.URLPath(q.path)}, q.strangersSeeUploads()
+	at := &url.URL{Path: e.URLPath(q.path)}
 	return content.Pictures(page, sizes, func(src string) (content.Picture, bool) {
 		to, err := url.Parse(src)
 		if err != nil || to.Scheme != "" || to.Host != "" {
@@ -43,7 +33,7 @@ func (q *request) picturesAs(page, sizes string, known bool) string {
 		}
 		to = at.ResolveReference(to)
 		f := e.Files[to.Path]
-		if f == nil || !known && !q.site.SameDoor(q.path, to.Path) && !(strangers && q.site.SameDoor(uploads, to.Path)) {
+		if f == nil || !q.opensFile(to.Path) {
 			return content.Picture{}, false
 		}
 		width, height, widths, err := q.gate.House.PictureSize(q.Context(), f)

@@ -10,16 +10,16 @@ import (
 	"net/http"
 	"strconv"
 
-	"velada/core/access"
 	"velada/house"
+	"velada/identity"
 	"velada/packed"
 )
 
 // sending sends a page, kept or rendered.
 type sending struct{ *request }
 
-// standInName stands where the name of whoever is signed in comes.
-const standInName = "velada-stand-in-name"
+// nameStandIn stands where the name of whoever is signed in comes: nobody can write it into a page.
+var nameStandIn = "name-" + identity.Token()
 
 // Header values that most answers share.
 var (
@@ -34,35 +34,6 @@ var (
 	noindexed  = []string{"noindex"}
 	packedWith = []string{packed.Coding}
 )
-
-// renderedKey is what the page at the path depends on; false where it may not be
-// kept, since more than this tells on it.
-func (q sending) renderedKey(e *house.LiveEdition, page *house.LivePage) (house.RenderedKey, bool) {
-	if q.as != nil || page.Own || q.who != "" && q.state.Site(q.address).Membership.WantsComments(q.path) {
-		return house.RenderedKey{}, false
-	}
-	key := house.RenderedKey{Site: q.address, Path: q.path, NoIndex: q.site.NoIndex(q.path, q.at), SignedIn: q.who != "", HasPass: len(q.visitor.Passes)+len(q.visitor.Links) > 0, Member: q.site.IsMember(q.visitor.Identity)}
-	for i, p := range e.Menu[:min(len(e.Menu), mostMenu)] { // each a bit
-		if q.site.Decide(p.Path, &q.visitor, q.at).Outcome == access.Open {
-			key.Menu |= 1 << i
-		}
-	}
-	if q.meeting().goesOn(e) {
-		key.Menu |= 1 << mostMenu
-	}
-	key.Shared = q.site.Decide(q.path, &access.Visitor{}, q.at).Outcome == access.Open
-	if picture := house.PictureOf(q.state.Site(q.address), page); picture != "" {
-		key.Picture = q.site.DecideFile(picture, &access.Visitor{}, q.at).Outcome == access.Open
-	}
-	key.Uploads = q.strangersSeeUploads()
-	if q.state.RenderedOf(q.address).Turns(q.path) {
-		key.Turn = house.Turn(q.at)
-	}
-	key.Below, key.Feed = q.meeting().belowBits(page), q.feeds().hasFeed(page)
-	key.HeadPicture, key.Logo = page.Path == "/" && q.meeting().opensFile(e.Look.Picture), q.meeting().opensFile(e.Look.Logo)
-	key.Notice = !q.noticeRead && q.state.Site(q.address).Details.CookieNotice != ""
-	return key, !q.site.HoldingUp(q.at) // the ribbon of the team
-}
 
 // asked is what the answer to this request depends on, if that is all.
 func (q sending) asked() house.Asked {
@@ -80,67 +51,58 @@ func (q sending) known(raw string) bool {
 		return false
 	}
 	if q.who == "" {
-		q.sendPublic(a.Page, a.Key)
+		q.sendPublic(a.Page)
 	} else {
-		q.sendOwn(a.Page, a.Key)
+		q.sendOwn(a.Page)
 	}
 	return true
 }
 
 // keepAnswer keeps the answer to requests like this one, until the core says that
 // it may change.
-func (q sending) keepAnswer(key house.RenderedKey, p *house.RenderedPage) {
-	if q.as != nil || key.HasPass {
+func (q sending) keepAnswer(p *house.RenderedPage) {
+	if q.as != nil || len(q.visitor.Passes)+len(q.visitor.Links) > 0 {
 		return
 	}
 	if until, steady := q.site.SteadyUntil(q.at); steady {
-		if ends := house.TurnEnds(key.Turn); key.Turn != 0 && ends.Before(until) {
+		if ends := house.BucketEnds(p.Bucket); p.Bucket != 0 && ends.Before(until) {
 			until = ends
 		}
-		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &house.Answer{Key: key, Page: p, From: q.at, Until: until})
+		q.state.RenderedOf(q.address).PutAnswer(q.asked(), &house.Answer{Page: p, From: q.at, Until: until})
 	}
-}
-
-// kept sends the page as it was sent before, if it was.
-func (q sending) kept(key house.RenderedKey) bool {
-	p := q.state.RenderedOf(q.address).Get(key)
-	if p == nil {
-		return false
-	}
-	q.sendKept(key, p)
-	return true
 }
 
 // begin sets what every page carries.
-func (q sending) begin(key house.RenderedKey) http.Header {
+func (q sending) begin(p *house.RenderedPage) http.Header {
 	h := q.w.Header()
 	h["Content-Type"], h["X-Content-Type-Options"] = kindHTML, nosniff
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
 	if d := q.state.Site(q.address).Details; d.Head != "" || d.Foot != "" {
 		h["Content-Security-Policy"] = withCode
 	}
-	if key.NoIndex {
+	if p.NoIndex {
 		h["X-Robots-Tag"] = noindexed
 	}
 	return h
 }
 
-func (q sending) sendKept(key house.RenderedKey, p *house.RenderedPage) {
-	if q.who != "" {
-		q.keepAnswer(key, p)
-	} else if !key.HasPass && q.site.Shareable(q.path, &q.visitor, q.at) {
-		q.keepAnswer(key, p)
-		q.sendPublic(p, key)
-		return
+func (q sending) sendKept(p *house.RenderedPage) {
+	shared := q.who == "" && q.shareable(p.Notes)
+	if q.who != "" || shared {
+		q.keepAnswer(p)
 	}
-	q.sendOwn(p, key)
+	if shared {
+		q.sendPublic(p)
+	} else {
+		q.sendOwn(p)
+	}
 }
 
 // sendOwn sends a page that is for one visitor alone.
-func (q sending) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
-	h := q.begin(key)
+func (q sending) sendOwn(p *house.RenderedPage) {
+	h := q.begin(p)
 	name := ""
-	if key.SignedIn {
+	if p.Named {
 		name = template.HTMLEscapeString(q.gate.House.NameOf(q.who))
 	}
 	h["Vary"], h["Cache-Control"] = varyCookie, noStore
@@ -149,8 +111,8 @@ func (q sending) sendOwn(p *house.RenderedPage, key house.RenderedKey) {
 }
 
 // sendPublic sends a page that anybody gets.
-func (q sending) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
-	h := q.begin(key)
+func (q sending) sendPublic(p *house.RenderedPage) {
+	h := q.begin(p)
 	small := len(p.Packed) > 0 && packed.Takes(q.Header["Accept-Encoding"])
 	tag := p.Tag
 	if small {
@@ -172,14 +134,16 @@ func (q sending) sendPublic(p *house.RenderedPage, key house.RenderedKey) {
 }
 
 // pack cuts a rendered page where the name stands, and packs it once.
-func (q sending) pack(key house.RenderedKey, page []byte) *house.RenderedPage {
-	p := &house.RenderedPage{Head: page}
-	if key.SignedIn {
-		if head, tail, found := bytes.Cut(page, []byte(standInName)); found {
-			p.Head, p.Tail = head, tail
-		}
-	} else if !key.HasPass {
+func (q sending) pack(page []byte, asked *notes) *house.RenderedPage {
+	p := &house.RenderedPage{Head: page, NoIndex: asked.answers[house.Question{About: aboutNoIndex, Of: q.path}] == yes}
+	p.Bucket, _ = strconv.ParseInt(asked.answers[house.Question{About: aboutMoment}], 10, 64)
+	if head, tail, found := bytes.Cut(page, []byte(nameStandIn)); found {
+		p.Head, p.Tail, p.Named = head, tail, true
+	} else if q.who == "" && len(q.visitor.Passes)+len(q.visitor.Links) == 0 {
 		p.Packed = packed.Pack(page)
+	}
+	if q.site.AsksNetworks() {
+		p.Notes = asked.list
 	}
 	sum := sha256.Sum256(page)
 	p.Tag, p.PackedTag = []string{`"` + hex.EncodeToString(sum[:12]) + `"`}, []string{`"` + hex.EncodeToString(sum[:12]) + `-gzip"`}

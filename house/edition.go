@@ -30,6 +30,7 @@ type LiveEdition struct {
 	byID   map[string]*LivePage
 	byFile map[string]*LivePage   // by the path of the file that they came in, where they stand elsewhere
 	below  map[string][]*LivePage // by the page right above
+	files  []string               // their paths, sorted
 }
 
 // LivePage is a page of the live edition.
@@ -83,6 +84,22 @@ func (e *LiveEdition) File(path string) *LiveFile {
 		return nil
 	}
 	return e.Files[path]
+}
+
+// FilesBelow lists the paths of files at and below a path, sorted.
+func (e *LiveEdition) FilesBelow(path string) (list []string) {
+	if e == nil {
+		return nil
+	}
+	if path == "/" {
+		return e.files
+	}
+	if e.Files[path] != nil {
+		list = append(list, path)
+	}
+	from, _ := slices.BinarySearch(e.files, path+"/")
+	to, _ := slices.BinarySearch(e.files, path+"0") // "0" comes right after "/"
+	return append(list, e.files[from:to]...)
 }
 
 // ByFile is the page that came in the file at a path, where it stands elsewhere, or nil.
@@ -243,7 +260,9 @@ func NewLiveEdition(e *store.Edition, render func(p store.Page) (string, error))
 	l.below = belowEach(l.Pages, order)
 	for _, f := range e.Files {
 		l.Files[f.Path] = &LiveFile{f.Type, f.Size, f.Blob, f.Text}
+		l.files = append(l.files, f.Path)
 	}
+	slices.Sort(l.files)
 	return l
 }
 

@@ -10,31 +10,72 @@ import (
 	"velada/store"
 )
 
-// Rendered keeps whole pages of one site as they were sent: the work of a page is
-// done once in each state of the site.
+// Question is what a page asked about its reader, or about the moment, while it was made.
+type Question struct {
+	About string
+	Of    string // a path, where it is about one
+}
+
+// AboutMoment asks which stretch of time it is.
+const AboutMoment = "moment"
+
+// Note is a question with its answer.
+type Note struct {
+	Question
+	Answer string
+}
+
+// Rendered keeps whole pages of one site as they were sent: the work of a page is done once in each
+// state of the site, for all for whom the page asked the same and got the same answers.
+//
+// What is kept of a path is a tree: a question at each fork, a way on for each answer that somebody
+// had, and a page where nothing is asked any more. Nothing but the questions that a page asked decides
+// who gets it.
 type Rendered struct {
 	of *keeping
 
 	mu      sync.RWMutex
-	kept    map[RenderedKey]*RenderedPage
-	flights map[RenderedKey]*flight
+	kept    map[string]*fork // by path
+	flights map[flightKey]*flight
 	size    int64
 	dropped bool // another state is in force: nothing more is kept
 
 	answers sync.Map // Asked → *Answer
 	asked   atomic.Int64
-	turning sync.Map              // paths of pages that turn with time → true
-	turned  map[RenderedKey]int64 // the turn that is kept of each of those
 }
 
 // keeping is what all that is kept takes together.
 type keeping struct{ size, answers atomic.Int64 }
 
-// flight is a page that is being rendered for all who wait for it.
-type flight struct {
-	done chan struct{}
-	page *RenderedPage // nil where whoever rendered it gave up
+// fork is a question and where each answer leads; or a page, where nothing is asked any more.
+type fork struct {
+	question Question
+	next     map[string]*fork
+	page     *RenderedPage
 }
+
+// bytes is what a fork and all beyond it take.
+func (f *fork) bytes() (n int64) {
+	if f == nil {
+		return 0
+	}
+	n = forkBytes
+	if f.page != nil {
+		n += f.page.bytes()
+	}
+	for answer, next := range f.next {
+		n += int64(len(answer)) + next.bytes()
+	}
+	return n
+}
+
+// forkBytes is about what a fork takes beside its answers.
+const forkBytes = 160
+
+type flightKey struct{ path, class string }
+
+// flight is a page that is being rendered, for which others wait.
+type flight struct{ done chan struct{} }
 
 // RenderedOf is what was sent of a site in this state.
 func (s *State) RenderedOf(site string) *Rendered {
@@ -54,55 +95,150 @@ func (r *Rendered) drop() {
 	if r.dropped {
 		return
 	}
-	r.dropped = true
+	r.dropped, r.kept = true, nil
 	r.of.size.Add(-r.size)
 	r.of.answers.Add(-r.asked.Load())
 }
 
-// Once returns the page of a key: as it was kept, as somebody else is rendering it
-// just now, or as render makes it. Whoever waits stops when ctx ends; when the one
-// who renders gives up, one of those who wait goes on.
-func (r *Rendered) Once(ctx context.Context, key RenderedKey, render func() (*RenderedPage, error)) (*RenderedPage, error) {
-	for {
-		r.mu.Lock()
-		if p := r.kept[key]; p != nil {
-			r.mu.Unlock()
+// Find returns the page that is kept at a path for whoever answers like this; nil where there is none.
+func (r *Rendered) Find(path string, answer func(Question) string) *RenderedPage {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	return r.find(path, answer)
+}
+
+func (r *Rendered) find(path string, answer func(Question) string) *RenderedPage {
+	at := r.kept[path]
+	for at != nil && at.page == nil {
+		at = at.next[answer(at.question)]
+	}
+	if at == nil {
+		return nil
+	}
+	return at.page
+}
+
+// Copies is how many pages are kept at a path.
+func (r *Rendered) Copies(path string) int {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	var count func(f *fork) int
+	count = func(f *fork) (n int) {
+		if f == nil {
+			return 0
+		}
+		if f.page != nil {
+			return 1
+		}
+		for _, next := range f.next {
+			n += count(next)
+		}
+		return n
+	}
+	return count(r.kept[path])
+}
+
+// Once returns the page at a path for whoever answers like this: as it is kept, or as render makes
+// it, which returns what it asked. Readers of one class wait for the first of them, since most get
+// the same; whoever then finds nothing renders for themself. Whoever waits stops when ctx ends.
+func (r *Rendered) Once(ctx context.Context, path, class string, answer func(Question) string, render func() (*RenderedPage, []Note, error)) (*RenderedPage, error) {
+	key := flightKey{path, class}
+	for waited := false; ; waited = true {
+		if p := r.Find(path, answer); p != nil {
 			return p, nil
 		}
+		r.mu.Lock()
 		f := r.flights[key]
-		if f == nil {
+		switch p := r.find(path, answer); { // meanwhile
+		case p != nil:
+			r.mu.Unlock()
+			return p, nil
+		case f == nil:
 			f = &flight{done: make(chan struct{})}
 			if r.flights == nil {
-				r.flights = map[RenderedKey]*flight{}
+				r.flights = map[flightKey]*flight{}
 			}
 			r.flights[key] = f
 			r.mu.Unlock()
-			return r.render(key, f, render)
+			return r.fly(key, f, render)
+		case waited:
+			r.mu.Unlock()
+			return r.render(path, render)
 		}
 		r.mu.Unlock()
 		select {
 		case <-f.done:
-			if f.page != nil {
-				return f.page, nil
-			}
 		case <-ctx.Done():
 			return nil, ctx.Err()
 		}
 	}
 }
 
-func (r *Rendered) render(key RenderedKey, f *flight, render func() (*RenderedPage, error)) (p *RenderedPage, err error) {
+func (r *Rendered) fly(key flightKey, f *flight, render func() (*RenderedPage, []Note, error)) (*RenderedPage, error) {
 	defer func() { // also when it panics: those who wait try for themselves
 		r.mu.Lock()
 		delete(r.flights, key)
 		r.mu.Unlock()
 		close(f.done)
 	}()
-	if p, err = render(); err == nil {
-		r.Put(key, p)
-		f.page = p
+	return r.render(key.path, render)
+}
+
+func (r *Rendered) render(path string, render func() (*RenderedPage, []Note, error)) (*RenderedPage, error) {
+	p, notes, err := render()
+	if err == nil {
+		r.keep(path, notes, p)
 	}
 	return p, err
+}
+
+// keep keeps a page by what it asked, unless there is too much.
+func (r *Rendered) keep(path string, notes []Note, p *RenderedPage) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.dropped || r.of.size.Load()+p.bytes() > mostRendered {
+		return
+	}
+	added := p.bytes() + forkBytes
+	if r.kept == nil {
+		r.kept = map[string]*fork{}
+	}
+	at := r.kept[path]
+	if at == nil {
+		at = &fork{}
+		r.kept[path] = at
+	}
+	for _, n := range notes {
+		if at.page != nil || at.next != nil && at.question != n.Question { // never the case where a page is made alike each time
+			added -= at.bytes()
+			*at = fork{}
+		}
+		if at.next == nil {
+			at.question, at.next = n.Question, map[string]*fork{}
+		}
+		if n.About == AboutMoment { // of the stretches of time before nothing is asked again
+			for answer, old := range at.next {
+				if answer != n.Answer {
+					added -= old.bytes() + int64(len(answer))
+					delete(at.next, answer)
+				}
+			}
+		}
+		next := at.next[n.Answer]
+		if next == nil {
+			next = &fork{}
+			at.next[n.Answer] = next
+			added += forkBytes + int64(len(n.Answer))
+		}
+		at = next
+	}
+	if at.next != nil || at.page != nil {
+		added -= at.bytes()
+	}
+	*at = fork{page: p}
+	p.kept.Store(true)
+	r.size += added
+	r.of.size.Add(added)
 }
 
 // Asked is who asks for a page and what else tells, for somebody without pass and
@@ -116,7 +252,6 @@ type Asked struct {
 // Answer is the page that was sent, for as long as the core says that it stays the
 // same.
 type Answer struct {
-	Key         RenderedKey
 	Page        *RenderedPage
 	From, Until access.Instant
 }
@@ -136,10 +271,10 @@ func (r *Rendered) Answer(asked Asked, at access.Instant) *Answer {
 	return nil
 }
 
-// PutAnswer keeps an answer, unless there are too many; its page must be kept by
-// its key too, which bounds what all of them hold.
+// PutAnswer keeps an answer, unless there are too many; its page must be kept too, which bounds what
+// all of them hold.
 func (r *Rendered) PutAnswer(asked Asked, a *Answer) {
-	if r.Get(a.Key) != a.Page || r.of.answers.Load() >= mostAnswers {
+	if !a.Page.kept.Load() || r.of.answers.Load() >= mostAnswers {
 		return
 	}
 	if _, there := r.answers.Swap(asked, a); there {
@@ -153,94 +288,35 @@ func (r *Rendered) PutAnswer(asked Asked, a *Answer) {
 	}
 }
 
-// RenderedKey is all that a page as it is sent depends on, besides the state.
-type RenderedKey struct {
-	Site, Path        string
-	Turn              int64  // of pages that turn with time, which stretch of it this is
-	Menu              uint64 // which pages of the menu open
-	NoIndex, Notice   bool
-	Uploads           bool // strangers open what stands below /files
-	SignedIn, HasPass bool
-	Member            bool   // who is led to their own page
-	Below             uint64 // which of the pages below it are shown, each a bit
-	Feed              bool   // a stranger reads pages below it
-	HeadPicture, Logo bool   // they open, as the look has them
-	Shared, Picture   bool   // a stranger opens the page, and sees the picture that it is shared with
-}
-
 // RenderedPage is a page in two parts, between which the name of whoever is
 // signed in stands.
 type RenderedPage struct {
 	Head, Tail []byte
+	Named      bool     // the name of whoever is signed in comes between the two
 	Packed     []byte   // both in gzip, for whoever is not signed in
 	Tag        []string // an ETag, of Head and Tail
 	PackedTag  []string // of Packed
 	Length     []string
+	NoIndex    bool
+	Bucket     int64  // of pages that change with time: which stretch of it this is; 0 for others
+	Notes      []Note // what it asked, on sites where networks count
+	kept       atomic.Bool
 }
 
 const mostRendered = 96 << 20
 
-// Turn is the stretch of time that an instant is in, by which pages with dates turn, from 1 on.
-func Turn(at access.Instant) int64 { return at.Time().Unix()/turnSeconds + 1 }
-
-// turnSeconds is how often pages turn that hold dates.
-const turnSeconds = 15 * 60
-
-// TurnEnds returns when a stretch of time ends.
-func TurnEnds(turn int64) access.Instant { return access.At(time.Unix(turn*turnSeconds, 0)) }
-
-// Turns reports whether a page is known to turn with time; NoteTurning makes it so.
-func (r *Rendered) Turns(path string) bool { _, turns := r.turning.Load(path); return turns }
-
-// NoteTurning notes that a page turns with time.
-func (r *Rendered) NoteTurning(path string) { r.turning.Store(path, true) }
-
-// dropTurned forgets the page of the stretch of time before.
-func (r *Rendered) dropTurned(key RenderedKey) {
-	if key.Turn == 0 {
-		return
-	}
-	of := key
-	of.Turn = 0
-	if was := r.turned[of]; was != 0 && was != key.Turn {
-		before := of
-		before.Turn = was
-		if p := r.kept[before]; p != nil {
-			r.size -= p.bytes()
-			r.of.size.Add(-p.bytes())
-			delete(r.kept, before)
-		}
-	}
-	if r.turned == nil {
-		r.turned = map[RenderedKey]int64{}
-	}
-	r.turned[of] = key.Turn
-}
-
 func (p *RenderedPage) bytes() int64 { return int64(len(p.Head) + len(p.Tail) + len(p.Packed)) }
 
-// Get returns a page that was sent before, or nil.
-func (r *Rendered) Get(key RenderedKey) *RenderedPage {
-	r.mu.RLock()
-	defer r.mu.RUnlock()
-	return r.kept[key]
+// bucketSeconds is how often pages change that hold dates.
+const bucketSeconds = 15 * 60
+
+// TimeBucket is the stretch of time that an instant is in, by which pages with dates change, from 1 on.
+func TimeBucket(at access.Instant) int64 { return at.Time().Unix()/bucketSeconds + 1 }
+
+// BucketBegins returns when a stretch of time begins; BucketEnds, when it ends.
+func BucketBegins(bucket int64) access.Instant {
+	return access.At(time.Unix((bucket-1)*bucketSeconds, 0))
 }
 
-// Put keeps a page, unless there are too many.
-func (r *Rendered) Put(key RenderedKey, p *RenderedPage) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	size := p.bytes()
-	r.dropTurned(key)
-	if r.dropped || r.of.size.Load()+size > mostRendered {
-		return
-	}
-	if r.kept == nil {
-		r.kept = map[RenderedKey]*RenderedPage{}
-	}
-	if r.kept[key] == nil {
-		r.size += size
-		r.of.size.Add(size)
-	}
-	r.kept[key] = p
-}
+// BucketEnds returns when a stretch of time ends.
+func BucketEnds(bucket int64) access.Instant { return access.At(time.Unix(bucket*bucketSeconds, 0)) }

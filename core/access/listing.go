@@ -59,6 +59,11 @@ func (s *CompiledSite) Shareable(path string, v *Visitor, t Instant) bool {
 	return p != nil && len(p.tables) == 0 && s.decide(a, true, &Visitor{}, t, nil).Outcome == Open
 }
 
+// AsksNetworks reports whether what somebody gets of the site may depend on their IP address.
+func (s *CompiledSite) AsksNetworks() bool {
+	return s != nil && slices.ContainsFunc(s.doc.allWays(), func(w Way) bool { return w.Way == "network" })
+}
+
 // Listed returns the paths for the sitemap, in byte order: the existing pages
 // whose noindex is false, under maintenance as if the holding page were off.
 func (s *CompiledSite) Listed(t Instant) []string {

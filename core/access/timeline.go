@@ -95,7 +95,7 @@ func (s *CompiledSite) Instants(after Instant) []Instant {
 // whoever it is, stay the same from t on; false where they depend on the IP address
 // too.
 func (s *CompiledSite) SteadyUntil(t Instant) (until Instant, steady bool) {
-	if s == nil || slices.ContainsFunc(s.doc.allWays(), func(w Way) bool { return w.Way == "network" }) {
+	if s == nil || s.AsksNetworks() {
 		return Instant{}, false
 	}
 	if next := s.Instants(t); len(next) > 0 {
