@@ -62,7 +62,8 @@ func (q meeting) below(p *house.LivePage) string {
 				}
 				continue
 			}
-			words, src := content.Teaser(text)
+			words, _ := content.Teaser(content.Unconditional(text))
+			_, src := content.Teaser(text)
 			if item.Words == "" {
 				item.Words = words
 			}

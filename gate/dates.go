@@ -52,6 +52,9 @@ func (q meeting) dates(title string, items []string) string {
 				continue
 			}
 		}
+		if !q.showsItem(item) {
+			continue
+		}
 		if !ok {
 			v.Undated = append(v.Undated, template.HTML(item)) // sanitised when it was published
 			continue
@@ -80,6 +83,21 @@ func (q meeting) dates(title string, items []string) string {
 		panic(err)
 	}
 	return b.String()
+}
+
+// showsItem reports whether an item of a list of dates is shown: where all that it leads to opens to
+// the reader, or will.
+func (q meeting) showsItem(item string) bool {
+	for _, link := range content.LinksIn(item) {
+		if q.shows(link) {
+			continue
+		}
+		path, err := access.URLPath(link)
+		if err != nil || q.edition().Page(path) == nil || q.reader(aboutNext, path) == "" {
+			return false
+		}
+	}
+	return true
 }
 
 // whenText is the day of the week of a date, its time, and its end.
@@ -122,7 +140,7 @@ func (q meeting) doorDate(link, item string) (content.Dated, bool) {
 
 // eventsOf reads the events of a calendar file, if it opens to the visitor.
 func (q meeting) eventsOf(path string) (list []content.Dated) {
-	if !q.opensFile(path) || q.edition().Files[path].Size > calendar.MostIn {
+	if !q.opensFile(path) || q.as != nil && !q.as.may(path) || q.edition().Files[path].Size > calendar.MostIn {
 		return nil
 	}
 	data, err := q.gate.House.FileData(q.Context(), q.edition().Files[path])

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"velada/app/pages"
+	"velada/core/access"
 	"velada/core/content"
 	"velada/core/looks"
 	"velada/house"
@@ -266,6 +267,7 @@ func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 			s.Below = template.HTML(below)
 		}
 	}
+	text = content.Withhold(text, q.shows)
 	text = content.PutPlaces(text, func(name, title string) string {
 		switch name {
 		case content.Below:
@@ -281,6 +283,26 @@ func (q meeting) fill(s *sight, p *house.LivePage, text string) {
 	s.Outline = content.Outline(text)
 	top, rest := content.Top(text)
 	s.Top, s.HTML = template.HTML(top), template.HTML(rest) // sanitised when it was published
+}
+
+// shows reports whether something that a page brings in or leads to is shown to the reader: a page or
+// a file of the site that opens to them, or what is neither.
+func (q meeting) shows(at string) bool {
+	path, err := access.URLPath(at)
+	e := q.edition()
+	if err != nil || e == nil {
+		return true
+	}
+	if p := e.ByFile(path); p != nil {
+		path = p.Path
+	}
+	switch {
+	case e.Page(path) != nil:
+		return q.opens(path) && (q.as == nil || q.as.may(path))
+	case e.File(path) != nil:
+		return q.opensFile(path) && (q.as == nil || q.as.may(path))
+	}
+	return true
 }
 
 // scrolled puts tables that stand in the text where they are scrolled, also by keyboard, if they are wider.

@@ -103,7 +103,7 @@ func (q feeds) sendFeed(of *house.LivePage, list []*house.LivePage, secret strin
 				q.meeting().unless(err)
 				return
 			}
-			entry.words, _ = content.Teaser(text)
+			entry.words, _ = content.Teaser(content.Unconditional(text))
 		}
 		if entry.updated.IsZero() {
 			entry.updated = f.updated

@@ -326,7 +326,7 @@ func (q meeting) result(p *house.LivePage, text string) *resultSight {
 	}
 	r.Title = listing.Pattern(of.Details.Pattern).Title(r.Name, site)
 	if r.Description == "" { // how it begins
-		r.Description, _ = content.Teaser(text)
+		r.Description, _ = content.Teaser(content.Unconditional(text))
 	}
 	if picture := house.PictureOf(of, p); picture != "" && q.reader(aboutStrangerFile, picture) == yes {
 		r.Picture = origin + escape(picture)

@@ -18,7 +18,7 @@ import (
 // noted: none of these files looks at who asks, or when, by itself.
 func TestPagesAskAboutTheirReaderInOnePlace(t *testing.T) {
 	forbidden := []string{"visitor", "who", "at", "noticeRead", "Header", "RemoteAddr", "site"} // of q
-	for file, functions := range map[string][]string{ // nil is all of them
+	for file, functions := range map[string][]string{                                           // nil is all of them
 		"below.go": nil, "dates.go": nil, "dress.go": nil, "filelist.go": nil, "pictures.go": {"pictures", "picturesAs"}, "tables.go": nil,
 		"contents.go": {"goesOn"}, "meeting.go": {"sight", "opening", "corner", "whole", "result"}, "members.go": {"commentsFrom"}, "holding.go": {"ribbon"}, "feeds.go": {"hasFeed"},
 	} {

@@ -52,8 +52,8 @@ func (q *request) tables(page string) string {
 
 func (q *request) table(place content.TablePlace) string {
 	e := q.edition()
-	f := e.Files[place.File]
-	if f == nil {
+	f := e.File(place.File)
+	if f == nil || !q.opensFile(place.File) || q.as != nil && !q.as.may(place.File) {
 		return ""
 	}
 	records, err := pages.Records(q.Context(), q.gate.House, f)

@@ -84,7 +84,7 @@ func ResultOf(ctx context.Context, h *house.House, s *house.State, site, path st
 		r.Title, r.Description, r.Picture = cmp.Or(title, page.Title), description, ""
 	}
 	if r.Description == "" {
-		text := content.Plain(content.PutTables(html, func(content.TablePlace) string { return "" }))
+		text := content.Plain(content.Unconditional(html))
 		text = strings.TrimPrefix(text, page.Title+" · ") // the title stands above it
 		r.Description, r.Made = listing.Excerpt(text, listing.DescriptionShown), true
 	}

@@ -128,6 +128,9 @@ func keepPage(ctx context.Context, h *house.House, a house.Actor, site string, w
 		if title == now.Title && body == now.Body {
 			return nil
 		}
+		if err := mayBringIn(tx, site, now.Body, body); err != nil {
+			return err
+		}
 		saved.Page.Title, saved.Page.Body, saved.Page.Version = title, body, now.Version+1
 		saved.Page.SavedAt, saved.Page.SavedBy = tx.Now(), a.Who
 		tx.Renew(id, house.WorkingCopy)
@@ -152,6 +155,9 @@ func PathFor(under, title string) string {
 // house.ErrSection.
 func NewPage(ctx context.Context, h *house.House, a house.Actor, site string, new house.PageDraft) (page store.Page, err error) {
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		if err := mayBringIn(tx, site, "", new.Body); err != nil {
+			return err
+		}
 		page, err = house.NewPage(tx, site, new)
 		return err
 	})

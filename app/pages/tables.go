@@ -2,6 +2,7 @@ package pages
 
 import (
 	"context"
+	"fmt"
 	"slices"
 
 	"velada/core/access"
@@ -52,4 +53,22 @@ func Records(ctx context.Context, h *house.House, f *house.LiveFile) (*content.R
 		return nil, err
 	}
 	return content.ReadRecords(data)
+}
+
+// mayBringIn refuses a text by which somebody comes to show the records of a file that is not theirs to
+// change: a table takes its file out of its own door, and shows rows to whoever opens the page. What the
+// text showed before stays.
+func mayBringIn(tx *house.Tx, site, was, body string) error {
+	before := content.Tables(was)
+	for _, place := range content.Tables(body) {
+		if slices.ContainsFunc(before, func(p content.TablePlace) bool { return p.File == place.File }) {
+			continue
+		}
+		normal, err := access.DocumentPath(place.File)
+		if err == nil && tx.Require(house.ToWrite(site, normal)) == nil {
+			continue
+		}
+		return house.FieldErrors{"body": fmt.Sprintf("The table %s shows the file %s, which is not yours to change. Add the file to this page instead.", place.ID, place.File)}
+	}
+	return nil
 }

@@ -177,7 +177,7 @@ func (f *Finder) make(ctx context.Context, of *house.Site) error {
 		if p.Kind == "html" {
 			html = p.Body
 		}
-		text := content.PutTables(html, func(content.TablePlace) string { return "" })
+		text := content.Unconditional(html)
 		list = append(list, store.Searchable{SearchPlace: store.SearchPlace{Path: p.Path}, Title: p.Title, Words: content.Plain(text)})
 		for _, place := range content.Tables(p.Body) {
 			rows, err := f.rows(ctx, of, p, place)

@@ -6,6 +6,7 @@ import (
 	"html"
 	"path"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/yuin/goldmark/ast"
@@ -124,11 +125,10 @@ func (containerRenderer) container(w util.BufWriter, source []byte, n ast.Node, 
 		return ast.WalkSkipChildren, nil
 	case c.Name == Files || c.Name == Contact || c.Name == Below: // put in when somebody asks for the page
 		if entering {
-			_, _ = w.WriteString(heading + `<div class="v-` + c.Name + `">`)
-			if c.Name == Files && strings.HasPrefix(c.Title, "/") {
-				return write(title, "</div>\n")
+			if c.Name == Files && strings.HasPrefix(c.Title, "/") { // where they are, which is no heading
+				return write(`<div class="v-files">`, title, "</div>\n")
 			}
-			return write("</div>\n")
+			return write(heading, `<div class="v-`, c.Name, `">`, "</div>\n")
 		}
 		return ast.WalkSkipChildren, nil
 	case c.Name == Fold && entering:
@@ -161,48 +161,24 @@ func parted(w util.BufWriter, _ []byte, n ast.Node, entering bool) (ast.WalkStat
 	return ast.WalkContinue, nil
 }
 
-// gallery is a container's pictures small, each a button that opens it large: with what is
-// before and after it, and without a script.
+// gallery is a container's pictures, see writeGallery.
 func gallery(c *Container, source []byte) string {
-	var pictures []*ast.Image
-	captions := map[*ast.Image]string{}
+	var pictures []galleryPicture
 	_ = ast.Walk(c, func(n ast.Node, entering bool) (ast.WalkStatus, error) {
 		if picture, ok := n.(*ast.Image); ok && entering {
-			pictures = append(pictures, picture)
-			captions[picture] = string(picture.Title)
+			p := galleryPicture{Src: string(util.URLEscape(picture.Destination, true)), Alt: textOf(picture, source), Caption: string(picture.Title)}
 			if f, in := picture.Parent().(*figure); in {
-				captions[picture] = f.Caption
+				p.Caption = f.Caption
 			}
+			pictures = append(pictures, p)
 		}
 		return ast.WalkContinue, nil
 	})
-	var b strings.Builder
+	title := ""
 	if c.Title != "" {
-		b.WriteString(`<p class="v-title">` + html.EscapeString(c.Title) + "</p>")
+		title = `<p class="v-title">` + html.EscapeString(c.Title) + "</p>"
 	}
-	b.WriteString(`<div class="v-gallery">`)
-	id := func(i int) string { return fmt.Sprintf("picture-%d-%d", c.Number, i+1) }
-	src := func(p *ast.Image) string { return html.EscapeString(string(util.URLEscape(p.Destination, true))) }
-	for i, p := range pictures {
-		fmt.Fprintf(&b, `<button type="button" class="v-thumb" popovertarget="%s"><img src="%s" alt="%s"></button>`, id(i), src(p), html.EscapeString(textOf(p, source)))
-	}
-	for i, p := range pictures {
-		fmt.Fprintf(&b, `<div class="v-large" id="%s" popover="auto"><img src="%s" alt="%s">`, id(i), src(p), html.EscapeString(textOf(p, source)))
-		if text := captions[p]; text != "" {
-			b.WriteString(`<p class="v-caption">` + html.EscapeString(text) + "</p>")
-		}
-		b.WriteString(`<p class="v-turn">`)
-		if i > 0 {
-			fmt.Fprintf(&b, `<button type="button" popovertarget="%s" popovertargetaction="show">Picture before</button>`, id(i-1))
-		}
-		fmt.Fprintf(&b, `<span>%d of %d</span>`, i+1, len(pictures))
-		if i < len(pictures)-1 {
-			fmt.Fprintf(&b, `<button type="button" popovertarget="%s" popovertargetaction="show">Next picture</button>`, id(i+1))
-		}
-		fmt.Fprintf(&b, `<button type="button" popovertarget="%s" popovertargetaction="hide">Close</button></p></div>`, id(i))
-	}
-	b.WriteString("</div>\n")
-	return b.String()
+	return title + writeGallery(strconv.Itoa(c.Number), pictures)
 }
 
 // media is what plays a film or a recording: the files that a container's links lead to, with

@@ -107,32 +107,9 @@ func Teaser(page string) (words, src string) {
 }
 
 var (
-	placeHTML = regexp.MustCompile(`<div class="v-(files|contact|below)">([^<]*)</div>`)
-	datesHTML = regexp.MustCompile(`(?s)<div class="v-dates">(<p class="v-title">([^<]*)</p>)?(?:<ul>\n(.*?)</ul>\n)?</div>`)
-	dateItem  = regexp.MustCompile(`(?s)<li>(.*?)</li>`)
+	placeHTML  = regexp.MustCompile(`(?:<p class="v-title">/[^<]*</p>)?<div class="v-(files|contact|below)">([^<]*)</div>`)
+	datesTitle = regexp.MustCompile(`^<p class="v-title">([^<]*)</p>`)
 )
-
-// Waits reports whether a rendered page holds something that is put in when somebody asks for it,
-// and that depends on the moment or on more than which pages open to them.
-func Waits(page string) bool {
-	return strings.Contains(page, "[[table ") || strings.Contains(page, `<div class="v-dates">`) || strings.Contains(page, `<div class="v-files">`)
-}
-
-// Turns reports whether what a rendered page waits for is dates alone, and those turn with time alone:
-// no door and no file has a say in them.
-func Turns(page string) bool {
-	if !strings.Contains(page, `<div class="v-dates">`) || strings.Contains(page, "[[table ") || strings.Contains(page, `<div class="v-files">`) {
-		return false
-	}
-	alone := true
-	for _, m := range datesHTML.FindAllStringSubmatch(page, -1) {
-		alone = alone && !strings.HasPrefix(m[2], "/")
-		for _, item := range dateItem.FindAllStringSubmatch(m[3], -1) {
-			alone = alone && LinkOf(strings.TrimSpace(item[1])) == ""
-		}
-	}
-	return alone
-}
 
 // PutPlaces puts something in each place of a rendered page that waits for it: files, contact or
 // below, with what the container was headed by.
@@ -147,19 +124,41 @@ func PutPlaces(page string, put func(name, title string) string) string {
 }
 
 // PutDates puts something in place of each list of dates of a rendered page: title is what it is
-// headed by, items are its items, as HTML.
+// headed by, items are its items, as HTML, and whatever else stands in it.
 func PutDates(page string, put func(title string, items []string) string) string {
 	if !strings.Contains(page, `<div class="v-dates">`) {
 		return page
 	}
-	return datesHTML.ReplaceAllStringFunc(page, func(found string) string {
-		m := datesHTML.FindStringSubmatch(found)
-		var items []string
-		for _, item := range dateItem.FindAllStringSubmatch(m[3], -1) {
-			items = append(items, strings.TrimSpace(item[1]))
+	return eachElement(page, "div", "v-dates", func(list string) string {
+		list = strings.TrimSuffix(strings.TrimPrefix(list, `<div class="v-dates">`), "</div>")
+		title := ""
+		if m := datesTitle.FindStringSubmatch(list); m != nil {
+			title, list = html.UnescapeString(m[1]), list[len(m[0]):]
 		}
-		return put(html.UnescapeString(m[2]), items)
+		var items []string
+		rest := eachElement(list, "ul", "", func(ul string) string {
+			eachElement(ul, "li", "", func(item string) string {
+				item = strings.TrimSuffix(item[strings.Index(item, ">")+1:], "</li>")
+				items = append(items, alone(strings.TrimSpace(item)))
+				return ""
+			})
+			return ""
+		})
+		if rest = strings.TrimSpace(rest); rest != "" {
+			items = append(items, rest)
+		}
+		return put(title, items)
 	})
+}
+
+// alone is an item without the paragraph that it is all of, as blank lines between items make it.
+func alone(item string) string {
+	if within, is := strings.CutPrefix(item, "<p>"); is {
+		if within, is = strings.CutSuffix(within, "</p>"); is && !strings.Contains(within, "<p>") {
+			return strings.TrimSpace(within)
+		}
+	}
+	return item
 }
 
 // Dated is an item of a list of dates: from when, until when, and what it says, as HTML.
@@ -217,7 +216,7 @@ func (d Dated) Over(at time.Time) bool {
 	return !at.Before(d.From.AddDate(0, 0, 1))
 }
 
-var itemLink = regexp.MustCompile(`^<a href="(/[^"]*)"[^>]*>`)
+var itemLink = regexp.MustCompile(`^(?:\s|<(?:p|em|strong|del|code)>)*<a href="(/[^"]*)"[^>]*>`)
 
 // LinkOf returns the path that an item begins with a link to; "" where it does not.
 func LinkOf(item string) string {

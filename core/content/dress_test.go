@@ -102,14 +102,43 @@ func TestPlacesArePutIn(t *testing.T) {
 	}
 }
 
-func TestDatesThatTurnByThemselves(t *testing.T) {
-	for body, want := range map[string]bool{
-		"::: dates\n- 2026-12-11 One\n:::": true, "::: dates\n- [Show](/show)\n:::": false, "::: dates /a.ics\n:::": false,
-		"::: dates\n- 2026-12-11 One\n:::\n::: files\n:::": false, "Text": false, "::: dates Soon\n- 2026-12-11 [One](/one)\n:::": true,
-	} {
-		html, err := Render(body)
-		if err != nil || Turns(html) != want {
-			t.Errorf("%q: %v, %v", body, Turns(html), err)
+// Whatever stands or falls with something else leaves no trace where that does not open, however it
+// is written.
+func TestWhatDoesNotOpenIsWithheld(t *testing.T) {
+	body := strings.Join([]string{
+		"# Title", "::: cards", "- [Open](/open) card one", "- **[Secret](/hid)** card two", "", "- card three ![p](/hid.jpg)", "- no link at all", ":::",
+		"::: gallery", "![first](/open.jpg \"A caption\") ![second](/hid.jpg \"Hidden caption\") ![third](/open.jpg)", ":::",
+		"::: video The hidden film", "[film](/hid.mp4)", ":::", "::: files /hid", ":::",
+		"::: dates", "- 2026-12-11 **[Secret date](/hid)**", "", "- [Secret item](/hid)", "", "- 2026-12-12 Feast", "", "A paragraph with [a secret](/hid).", ":::",
+	}, "\n")
+	html, err := Render(body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if strings.Contains(html, `<p class="v-title">/hid`) {
+		t.Errorf("a path is a heading: %s", html)
+	}
+	got := Withhold(html, func(path string) bool { return !strings.HasPrefix(path, "/hid") })
+	for _, want := range []string{"card one", "no link at all", `alt="first"`, `alt="third"`, "1 of 2", "2 of 2", "A caption"} {
+		if !strings.Contains(got, want) {
+			t.Errorf("no %q in %s", want, got)
 		}
+	}
+	for _, no := range []string{"card two", "card three", "Secret</a></strong>", "hid.jpg", "Hidden caption", "second", "hidden film", "hid.mp4", "3 of"} {
+		if strings.Contains(got, no) {
+			t.Errorf("%q is shown: %s", no, got)
+		}
+	}
+	if same := Withhold(html, func(string) bool { return true }); same != html {
+		t.Errorf("what opens is changed: %s", same)
+	}
+	words := Plain(Unconditional(html))
+	if strings.Contains(words, "Secret") || strings.Contains(words, "hid") || strings.Contains(words, "card one") || !strings.Contains(words, "Feast") || !strings.Contains(words, "no link at all") {
+		t.Errorf("unconditional: %s", words)
+	}
+	items := []string{}
+	PutDates(html, func(_ string, list []string) string { items = list; return "" })
+	if len(items) != 4 || LinkOf(items[1]) != "/hid" || !strings.HasPrefix(items[2], "2026-12-12") {
+		t.Errorf("%q", items)
 	}
 }
