@@ -46,7 +46,7 @@ func codeOf(t testing.TB, secret string, steps int) string {
 func (d *desk) withSecond(address string) (secret string, recovery []string) {
 	d.Helper()
 	secret = identity.NewSecret()
-	recovery, err := accounts.SetSecondStep(context.Background(), d.house, d.house.State().WhoHas(mustParse(d.TB, address)), secret, codeOf(d.TB, secret, -1), "")
+	recovery, err := accounts.SetSecondStep(context.Background(), d.house, d.house.State().WhoHas(mustParse(d.TB, address)), secret, codeOf(d.TB, secret, -1), "", 0)
 	if err != nil {
 		d.Fatal(err)
 	}

@@ -86,8 +86,15 @@ func TestALinkHandedOnProvesNothing(t *testing.T) {
 		t.Errorf("there is an account before the address is proven: %d", status)
 	}
 	reader := d.another() // who reads the mail
-	if _, _, h := reader.post(d.mailed(edda), "kind", "account"); h.Get("Location") != link || !reader.isIn() {
+	mailed := d.mailed(edda)
+	if status, body, _ := reader.post(mailed, "kind", "account"); status != http.StatusUnprocessableEntity || !strings.Contains(body, `value="Edda"`) && !strings.Contains(body, "An account for "+edda) {
+		t.Errorf("without a password: %d", status)
+	}
+	if _, _, h := reader.post(mailed, "kind", "account", "name", "Edda", "password", "quartz beacon thimble lane"); h.Get("Location") != link || !reader.isIn() {
 		t.Errorf("led to %q", h.Get("Location"))
+	}
+	if status, _, _ := d.another().post("/sign-in", "address", edda, "password", "walnut ferry indigo moss"); status != http.StatusUnprocessableEntity {
+		t.Errorf("whoever held the link chose the password: %d", status)
 	}
 	reader.post(link, "action", "accept")
 	if !d.mayWrite(edda, "/open-nights") {

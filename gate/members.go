@@ -23,6 +23,7 @@ type memberPages struct{ *request }
 
 // memberSight is what the pages of membership show.
 type memberSight struct {
+	Begins        *members.Begins // what the link of a letter is for
 	Values        map[string]string
 	Wrong         house.FieldErrors
 	Questions     []question
@@ -105,7 +106,7 @@ func (q memberPages) members(rest string) bool {
 	case rest == "join" && post:
 		q.doJoin()
 	case byMail && get:
-		q.private("by-mail.html", http.StatusOK, "Your e-mail address", &memberSight{Token: token})
+		q.byMail(http.StatusOK, token, nil, nil)
 	case byMail && post:
 		q.prove(token)
 	case rest == "me" && get:
@@ -186,8 +187,7 @@ func (q memberPages) doJoin() {
 	for _, name := range []string{"name", "address", "path", "agreed"} {
 		values[name] = q.PostFormValue(name)
 	}
-	values["password"] = q.PostFormValue("password")
-	a := members.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Password: values["password"], Agreed: values["agreed"] == "yes"}
+	a := members.Applying{Path: local(values["path"]), Name: values["name"], Address: values["address"], Agreed: values["agreed"] == "yes"}
 	for i := range q.state.Site(q.address).Membership.Questions {
 		name := fmt.Sprintf("answer%d", i)
 		values[name] = q.PostFormValue(name)
@@ -204,7 +204,7 @@ func (q memberPages) doJoin() {
 	case err != nil:
 		panic(err)
 	case letter:
-		q.private("said.html", http.StatusOK, "Check your mail", &memberSight{Says: q.gate.House.LetterSays(a.Address) + " The link in it proves that the address is yours; before that nothing counts."})
+		q.private("said.html", http.StatusOK, "Check your mail", &memberSight{Says: q.gate.House.LetterSays(a.Address) + " The link in it proves that the address is yours, and there you choose a password; before that nothing counts."})
 	default:
 		q.path = local(values["path"])
 		if first := q.state.Site(q.address).Membership.First; first != "" {
@@ -214,15 +214,39 @@ func (q memberPages) doJoin() {
 	}
 }
 
-// prove spends the link of a letter.
-func (q memberPages) prove(token string) {
-	if !q.fromHere() {
-		return
-	}
-	p, err := members.ProveOnSite(q.Context(), q.gate.House, token, q.address)
+// byMail shows what begins with the link of a letter.
+func (q memberPages) byMail(status int, token string, values map[string]string, wrong house.FieldErrors) {
+	b, err := members.WhatBegins(q.Context(), q.gate.House, token, q.address)
 	switch {
 	case errors.Is(err, house.ErrLinkSpent):
-		q.private("said.html", http.StatusGone, "This link has ended", &memberSight{Says: "This link ended or was used already. Ask for another one."})
+		q.linkSpent()
+		return
+	case err != nil:
+		panic(err)
+	}
+	if values == nil {
+		values = map[string]string{"name": b.Name}
+	}
+	q.private("by-mail.html", status, "Your e-mail address", &memberSight{Token: token, Begins: b, Values: values, Wrong: wrong})
+}
+
+func (q memberPages) linkSpent() {
+	q.private("said.html", http.StatusGone, "This link has ended", &memberSight{Says: "This link ended or was used already. Ask for another one."})
+}
+
+// prove spends the link of a letter.
+func (q memberPages) prove(token string) {
+	if !q.form(32 << 10) {
+		return
+	}
+	name := q.PostFormValue("name")
+	p, err := members.ProveOnSite(q.Context(), q.gate.House, token, q.address, name, q.PostFormValue("password"))
+	var wrong house.FieldErrors
+	switch {
+	case errors.Is(err, house.ErrLinkSpent):
+		q.linkSpent()
+	case errors.As(err, &wrong):
+		q.byMail(http.StatusUnprocessableEntity, token, map[string]string{"name": name}, wrong)
 	case err != nil:
 		panic(err)
 	case p.Kind == members.LinkAsk:

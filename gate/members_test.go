@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"velada/app/accounts"
 	"velada/app/members"
 	"velada/core/access"
 	"velada/house"
@@ -81,26 +82,36 @@ func TestSigningUpCountsOnceTheAddressIsProven(t *testing.T) {
 		t.Errorf("%d %.600s", status, text)
 	}
 	r := d.post("society", "/velada/join", "", "name", "Zoe", "address", "zoe", "path", "/members")
-	if text := body(t, r); r.StatusCode != 422 || !strings.Contains(text, `value="Zoe"`) || strings.Count(text, `role="alert"`) != 4 {
+	if text := body(t, r); r.StatusCode != 422 || !strings.Contains(text, `value="Zoe"`) || strings.Count(text, `role="alert"`) != 3 {
 		t.Errorf("%d: what is wrong is not said\n%s", r.StatusCode, text)
 	}
-	join := []string{"name", "Zoe", "address", "zoe@post.example", "password", "walnut ferry indigo moss", "answer0", "The stars", "agreed", "yes", "path", "/members"}
+	join := []string{"name", "Zoe", "address", "zoe@post.example", "password", "chosen by whoever asked", "answer0", "The stars", "agreed", "yes", "path", "/members"}
 	if text := body(t, d.post("society", "/velada/join", "", join...)); !strings.Contains(text, "A message to zoe@post.example is written. No mail server sends it") {
 		t.Error(text)
 	}
 	before := len(d.house.State().SiteDocument("society").Members)
 	link := d.letter("zoe@post.example")
-	if status, text := d.get("society", link, ""); status != 200 || !strings.Contains(text, "Is this address yours?") || len(d.house.State().SiteDocument("society").Members) != before {
+	if status, text := d.get("society", link, ""); status != 200 || !strings.Contains(text, "This begins an account for zoe@post.example, and asks for you to become a member of Cerro Alcor Society") || len(d.house.State().SiteDocument("society").Members) != before {
 		t.Errorf("%d: looking at the link spends it", status)
 	}
 	if r := d.post("variable-stars", link, ""); r.StatusCode != http.StatusGone {
 		t.Errorf("another site takes the link: %d", r.StatusCode)
 	}
-	r = d.post("society", link, "")
+	if r := d.post("society", link, "", "name", "Zoe"); r.StatusCode != http.StatusUnprocessableEntity || len(r.Cookies()) != 0 {
+		t.Errorf("without a password of whoever follows the link: %d", r.StatusCode)
+	}
+	r = d.post("society", link, "", "name", "Zoe", "password", "walnut ferry indigo moss")
 	if r.StatusCode != 303 || r.Header.Get("Location") != "/members" || len(r.Cookies()) != 1 || r.Cookies()[0].Name != visitCookie {
 		t.Fatalf("%d to %q with %v", r.StatusCode, r.Header.Get("Location"), r.Cookies())
 	}
 	cookie := visitCookie + "=" + r.Cookies()[0].Value
+	from := house.From{IP: "192.0.2.1"}
+	if _, err := accounts.SignIn(t.Context(), d.house, "zoe@post.example", "chosen by whoever asked", from); err == nil {
+		t.Error("whoever asked chose the password")
+	}
+	if _, err := accounts.SignIn(t.Context(), d.house, "zoe@post.example", "walnut ferry indigo moss", from); err != nil {
+		t.Errorf("who followed the link does not sign in: %v", err)
+	}
 	if status, text := d.get("society", "/members", cookie); status != 403 || !strings.Contains(text, "Your request is waiting") {
 		t.Errorf("waiting: %d", status)
 	}

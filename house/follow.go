@@ -49,6 +49,8 @@ func followPeople(before, after *access.Document, becomes map[string]string) *fo
 			f.ended = append(f.ended, who)
 			f.unmail[who] = append(f.unmail[who], parts.Canonical(old.Address))
 			f.moved = append(f.moved, [2]store.Who{store.Who(now), who})
+		case p.Blocked && !old.Blocked:
+			f.ended, f.unmail[who] = append(f.ended, who), append(f.unmail[who], now)
 		}
 		for _, former := range p.Former { // nobody goes by it any more
 			if old == nil || !parts.IsTheirs(*old, former) {

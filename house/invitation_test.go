@@ -170,7 +170,7 @@ func TestInvitationsEndAndAreWithdrawn(t *testing.T) {
 		t.Fatalf("a link handed on proves no address: %v %v", made, err)
 	}
 	link, _ := lastLink(t, h, "zoe@press.example")
-	if a, to, err := accounts.FollowMailLink(ctx, h, path.Base(link)); err != nil || a != zoe.Who || to["then"] != "/invitations/"+byHand {
+	if a, to, err := accounts.FollowMailLink(ctx, h, path.Base(link), "Zoe", "walnut ferry indigo moss"); err != nil || a != zoe.Who || to["then"] != "/invitations/"+byHand {
 		t.Errorf("%v %v %v", a, to, err)
 	}
 	o, _ := teams.FindOffer(ctx, h, byHand)
@@ -265,10 +265,10 @@ func TestLinksByMailWorkOnceAndTellNothing(t *testing.T) {
 	if _, err := accounts.ResetPassword(ctx, h, path.Base(link), "walnut ferry indigo moss"); !errors.Is(err, house.ErrLinkSpent) {
 		t.Errorf("a link to sign in sets a password: %v", err)
 	}
-	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link)); err != nil {
+	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link), "Zoe", "walnut ferry indigo moss"); err != nil {
 		t.Error(err)
 	}
-	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link)); !errors.Is(err, house.ErrLinkSpent) {
+	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link), "Zoe", "walnut ferry indigo moss"); !errors.Is(err, house.ErrLinkSpent) {
 		t.Error(err)
 	}
 	var later identity.TryLater
@@ -329,11 +329,11 @@ func TestSecondStep(t *testing.T) {
 		}
 	}
 	secret := identity.NewSecret()
-	if _, err := accounts.SetSecondStep(ctx, h, ines.Who, secret, "123", ""); !errors.Is(err, accounts.ErrWrongCode) {
+	if _, err := accounts.SetSecondStep(ctx, h, ines.Who, secret, "123", "", 0); !errors.Is(err, accounts.ErrWrongCode) {
 		t.Error(err)
 	}
 	code := codeOf(t, secret)
-	recovery, err := accounts.SetSecondStep(ctx, h, ines.Who, secret, code, "")
+	recovery, err := accounts.SetSecondStep(ctx, h, ines.Who, secret, code, "", 0)
 	if err != nil || len(recovery) != 10 {
 		t.Fatal(err)
 	}

@@ -54,9 +54,10 @@ type GoOnTo struct {
 	Path string `json:"path,omitempty"`
 }
 
-// PendingAccount is an account that is made once its address is proven.
+// PendingAccount is an account that is made once its address is proven, by whoever proves it. Name is
+// what they were called by whoever asked.
 type PendingAccount struct {
-	Name, Password string // the password's hash
+	Name string
 	GoOnTo
 }
 
@@ -70,7 +71,7 @@ func (o *Outbox) SendMailLink(ctx context.Context, kind, address string, detail 
 		l.Lines = []string{"Somebody, you we hope, asked to set a new password for your account. The old one stays until you do."}
 	case LinkAccount:
 		l.Subject, l.Action.Text = "Your account at "+house, "Make the account"
-		l.Lines = []string{"Somebody, you we hope, makes an account with this address. It counts once you say that the address is yours."}
+		l.Lines = []string{"Somebody, you we hope, makes an account with this address. It begins once you follow the link and choose a password."}
 	default:
 		l.Subject, l.Action.Text = "Sign in to "+house, "Sign in"
 		l.Lines = []string{"Here is the link to sign in that you asked for."}

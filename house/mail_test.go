@@ -230,7 +230,7 @@ func TestALinkThatArrivesWorksAndOneThatIsSpentIsNotSent(t *testing.T) {
 	}
 	path := linkByMail.FindString(strings.ReplaceAll(got[0].Raw, "=\r\n", ""))
 	token := strings.TrimPrefix(path, "/by-mail/")
-	if _, _, err := accounts.FollowMailLink(ctx, m.House, token); err != nil {
+	if _, _, err := accounts.FollowMailLink(ctx, m.House, token, "Zoe", "walnut ferry indigo moss"); err != nil {
 		t.Errorf("the link %q that arrived leads nowhere: %v", path, err)
 	}
 	kept, err := m.Outbox.Mail(ctx, m.is("pilar@", store.MailSent, 1).ID)

@@ -73,7 +73,7 @@ func TestAnAccountIsAPersonsAndNotAnAddresss(t *testing.T) {
 	if _, in := h.Sessions.SiteSession(visit, h.State().ID("society")); in {
 		t.Error("she is still in on a site")
 	}
-	if _, _, err := accounts.FollowMailLink(ctx, h, link[strings.LastIndexByte(link, '/')+1:]); !errors.Is(err, house.ErrLinkSpent) {
+	if _, _, err := accounts.FollowMailLink(ctx, h, link[strings.LastIndexByte(link, '/')+1:], "Zoe", "walnut ferry indigo moss"); !errors.Is(err, house.ErrLinkSpent) {
 		t.Errorf("a link that was sent to the address that she had: %v", err)
 	}
 	if got := who(t, h, "pq@cerroalcor.example"); got.Who != "pilar" || !h.Can(got, "society", "/").Has(access.ChangeDoor) {
@@ -211,7 +211,7 @@ func TestMergingCarriesOverOrEnds(t *testing.T) {
 func withSecondStep(t *testing.T, h *house.House, who store.Who) {
 	t.Helper()
 	secret := "JBSWY3DPEHPK3PXPJBSWY3DPEHPK3PXP"
-	if _, err := accounts.SetSecondStep(ctx, h, who, secret, codeOf(t, secret), ""); err != nil {
+	if _, err := accounts.SetSecondStep(ctx, h, who, secret, codeOf(t, secret), "", 0); err != nil {
 		t.Fatal(err)
 	}
 }

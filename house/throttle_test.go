@@ -70,7 +70,7 @@ func TestNobodyLocksSomebodyElseOut(t *testing.T) {
 		t.Errorf("%d letters went to her: %v", len(sent), err)
 	}
 	link, _ := lastLink(t, h, pilar)
-	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link)); err != nil {
+	if _, _, err := accounts.FollowMailLink(ctx, h, path.Base(link), "Zoe", "walnut ferry indigo moss"); err != nil {
 		t.Errorf("those that lie there do not work: %v", err)
 	}
 	// the whole site is slowed, and never refuses
@@ -124,7 +124,7 @@ func TestAWholeSchoolComesFromOneAddress(t *testing.T) {
 		t.Errorf("without end: %v", err)
 	}
 	apply2 := func(i int, name string) error {
-		_, err := members.ApplyForMembership(ctx, h, "society", members.Applying{Path: "/", Name: name, Address: fmt.Sprintf("p%d@post.example", i), Password: walnut, Answers: []string{"Stars"}, Agreed: true},
+		_, err := members.ApplyForMembership(ctx, h, "society", members.Applying{Path: "/", Name: name, Address: fmt.Sprintf("p%d@post.example", i), Answers: []string{"Stars"}, Agreed: true},
 			"", school, func(token string) string { return "http://society.localhost/velada/by-mail/" + token })
 		return err
 	}
@@ -153,7 +153,7 @@ func TestAWholeSchoolComesFromOneAddress(t *testing.T) {
 func TestWrongCodesAreToldAndSlowedForTheOneAlone(t *testing.T) {
 	h := demoHouse(t)
 	const secret = "JBSWY3DPEHPK3PXPJBSWY3DPEHPK3PXP"
-	recovery, err := accounts.SetSecondStep(ctx, h, "pilar", secret, codeOf(t, secret), "")
+	recovery, err := accounts.SetSecondStep(ctx, h, "pilar", secret, codeOf(t, secret), "", 0)
 	if err != nil {
 		t.Fatal(err)
 	}

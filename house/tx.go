@@ -93,9 +93,13 @@ func (tx *Tx) NotifyAccount(who store.Who, subject, what string) {
 	})
 }
 
-// EndSignIns signs somebody out everywhere but in one place, on the sites too.
+// EndSignIns signs somebody out everywhere but in one place, on the sites too, and begins a new epoch
+// of their account: half sign-ins, links that were mailed, remembered browsers and secret addresses end.
 func (tx *Tx) EndSignIns(who store.Who, but string) {
 	tx.Try(store.EndSignIns(tx.ctx, tx, who, but))
+	if address, there := tx.was.AddressOf(who); there {
+		tx.Try(store.DropMailLinksTo(tx.ctx, tx, address.String()))
+	}
 	tx.After(func() { tx.house.Sessions.dropSignIns(who, but) })
 }
 

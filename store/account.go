@@ -21,16 +21,17 @@ type Account struct {
 	ByMail     []string // kinds of notices that come by mail too
 	BeganIn    string   // the group in which the account began, "" elsewhere
 	SignedIn   bool     // they have signed in with a password that only they know
+	Epoch      int64    // how often all sign-ins ended: what is half done counts in the epoch in which it began
 }
 
-const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in`
+const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in, epoch`
 
 // FindAccount reads somebody's account; nil where there is none.
 func FindAccount(ctx context.Context, q Reader, who Who) (*Account, error) {
 	var a Account
 	var byMail string
 	err := q.QueryRowContext(ctx, `SELECT `+accountColumns+` FROM accounts WHERE who = ?`, who).
-		Scan(&a.Who, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &a.WrongCodes, &byMail, &a.BeganIn, &a.SignedIn)
+		Scan(&a.Who, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &a.WrongCodes, &byMail, &a.BeganIn, &a.SignedIn, &a.Epoch)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -52,8 +53,8 @@ func NewAccount(ctx context.Context, q Queryer, a Account) error {
 	if err != nil {
 		return err
 	}
-	done, err := q.ExecContext(ctx, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-		a.Who, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, a.WrongCodes, string(byMail), a.BeganIn, a.SignedIn)
+	done, err := q.ExecContext(ctx, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		a.Who, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, a.WrongCodes, string(byMail), a.BeganIn, a.SignedIn, a.Epoch)
 	if err != nil {
 		return fmt.Errorf("making the account of %s: %w", a.Who, err)
 	}

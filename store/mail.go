@@ -249,3 +249,8 @@ func SpendMailLink(ctx context.Context, q Queryer, token [32]byte) (bool, error)
 func DropMailLinks(ctx context.Context, q Queryer, kind, address string) error {
 	return exec(ctx, q, `DELETE FROM mail_links WHERE kind = ? AND address = ?`, kind, address)
 }
+
+// DropMailLinksTo forgets all links that were sent to an address.
+func DropMailLinksTo(ctx context.Context, q Queryer, address string) error {
+	return exec(ctx, q, `DELETE FROM mail_links WHERE address = ?`, address)
+}

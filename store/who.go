@@ -164,13 +164,17 @@ func DropWho(ctx context.Context, q Queryer, who Who, name string) error {
 	return nil
 }
 
-// EndSignIns forgets everywhere that somebody is signed in, and the browsers that
-// they are known by, but for one sign-in; "" leaves none.
+// EndSignIns forgets everywhere that somebody is signed in, but for one sign-in; "" leaves none. A new
+// epoch of the account begins: whatever is half done ends, and so do the browsers that they are known by
+// and the secret addresses at which they read their calendar and news.
 func EndSignIns(ctx context.Context, q Queryer, who Who, but string) error {
 	return errors.Join(
 		exec(ctx, q, `DELETE FROM visits WHERE who = ?1 AND (?2 = '' OR console <> ?2)`, who, but),
 		exec(ctx, q, `DELETE FROM signed_in WHERE who = ?1 AND id <> ?2`, who, but),
-		exec(ctx, q, `DELETE FROM known_browsers WHERE who = ?1 AND ?2 = ''`, who, but),
+		exec(ctx, q, `UPDATE accounts SET epoch = epoch + 1 WHERE who = ?`, who),
+		exec(ctx, q, `DELETE FROM known_browsers WHERE who = ?`, who),
+		exec(ctx, q, `UPDATE readers SET feed = NULL WHERE who = ?`, who),
+		DropCalendarAddress(ctx, q, who),
 	)
 }
 

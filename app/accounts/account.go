@@ -69,10 +69,11 @@ func SendLink(h *house.House, kind, address string, to map[string]string, from h
 	return nil
 }
 
-// FollowMailLink spends a link to sign in, or one that proves the address of a new
-// account, and returns whose it is and where they go on to. It returns
-// house.ErrLinkSpent where the link cannot be followed any more.
-func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Who, map[string]string, error) {
+// FollowMailLink spends a link to sign in, or one that proves the address of a new account, and returns
+// whose it is and where they go on to. Name and password are those of a new account: whoever followed
+// the link chooses them. It returns house.ErrLinkSpent where the link cannot be followed any more, and
+// house.FieldErrors.
+func FollowMailLink(ctx context.Context, h *house.House, token, name, password string) (store.Who, map[string]string, error) {
 	l, err := h.Outbox.FindMailLink(ctx, token)
 	switch {
 	case err != nil:
@@ -84,8 +85,24 @@ func FollowMailLink(ctx context.Context, h *house.House, token string) (store.Wh
 	if err := json.Unmarshal([]byte(l.Detail), &n); err != nil {
 		return "", nil, err
 	}
+	account := store.Account{}
+	if l.Kind == house.LinkAccount && IsNew(ctx, h, l.Address) {
+		wrong := house.FieldErrors{}
+		var text string
+		if account.Name, text = house.NameTyped(name); text != "" {
+			wrong["name"] = text
+		}
+		if text := identity.PasswordProblem(password, name, l.Address); text != "" {
+			wrong["password"] = text
+		}
+		if len(wrong) > 0 {
+			return "", nil, wrong
+		}
+		account.Password, account.SignedIn = identity.HashPassword(password), true
+	}
 	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
-		tx.NewAccountUnlessThere(store.Account{Who: who, Name: n.Name, Password: n.Password, SignedIn: n.Password != ""})
+		account.Who = who
+		tx.NewAccountUnlessThere(account)
 		return nil
 	})
 	return who, map[string]string{"then": n.Then, "site": n.Site, "path": n.Path}, err
@@ -109,7 +126,6 @@ func ResetPassword(ctx context.Context, h *house.House, token, password string) 
 		tx.EndSignIns(who, "")
 		return errors.Join(
 			store.EnsureAccount(ctx, tx, who, h.NameOf(who)), store.SetPassword(ctx, tx, who, hash, false),
-			store.DropMailLinks(ctx, tx, house.LinkReset, l.Address), store.DropMailLinks(ctx, tx, house.LinkSignIn, l.Address),
 		)
 	})
 }
@@ -187,4 +203,27 @@ func ChangeAccount(ctx context.Context, h *house.House, a house.Actor, name stri
 		tx.NameAccount(a.Who, name)
 		return errors.Join(store.EnsureAccount(ctx, tx, a.Who, name), store.SetAccountName(ctx, tx, a.Who, name, kinds))
 	})
+}
+
+// IsNew reports whether nobody has an account yet who is at an address.
+func IsNew(ctx context.Context, h *house.House, address string) bool {
+	a, err := access.ParseAddress(address)
+	if err != nil {
+		return false
+	}
+	who, signsIn := h.State().WhoSignsIn(a)
+	if !signsIn {
+		return false
+	}
+	account, err := store.FindAccount(ctx, h.Reader(), who)
+	return err == nil && account == nil
+}
+
+// Epoch returns in which epoch somebody's account is: what is half done counts in it alone.
+func Epoch(ctx context.Context, h *house.House, who store.Who) (int64, error) {
+	account, err := Account(ctx, h, who)
+	if err != nil {
+		return 0, err
+	}
+	return account.Epoch, nil
 }

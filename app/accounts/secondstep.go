@@ -105,11 +105,14 @@ func countWrongCode(tx *house.Tx, who store.Who) error {
 	return nil
 }
 
+// ErrEnded says that somebody's sign-ins ended after they showed who they are.
+var ErrEnded = errors.New("this sign-in has ended: sign in again")
+
 // SetSecondStep makes a secret the second step of somebody's account, once they have
 // shown with a code that they keep it, and returns their recovery codes. They are signed
-// out everywhere but in one place. It returns ErrWrongCode, or ErrHasSecondStep where
-// there is one.
-func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, code, but string) (recovery []string, err error) {
+// out everywhere but in one place. It returns ErrWrongCode, ErrHasSecondStep where there is one, or
+// ErrEnded where their account is not in the epoch any more in which they showed who they are.
+func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, code, but string, epoch int64) (recovery []string, err error) {
 	step, ok := identity.CheckCode(secret, strings.Join(strings.Fields(code), ""), time.Now())
 	if !ok {
 		return nil, ErrWrongCode
@@ -127,6 +130,9 @@ func SetSecondStep(ctx context.Context, h *house.House, who store.Who, secret, c
 		account, err := store.FindAccount(ctx, tx, who)
 		if err != nil {
 			return err
+		}
+		if account.Epoch != epoch {
+			return ErrEnded
 		}
 		if account.TOTP != "" {
 			return ErrHasSecondStep

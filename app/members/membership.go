@@ -62,7 +62,6 @@ type Applying struct {
 	Site          store.SiteID
 	Path          string
 	Name, Address string // of who is not signed in
-	Password      string // likewise; its hash once it is on its way
 	Answers       []string
 	Agreed        bool
 }
@@ -109,9 +108,6 @@ func checkApplying(h *house.House, site string, a Applying, signedIn store.Who) 
 		}
 		if _, text := house.NameTyped(a.Name); text != "" {
 			wrong["name"] = text
-		}
-		if text := identity.PasswordProblem(a.Password, a.Name, a.Address); text != "" {
-			wrong["password"] = text
 		}
 	}
 	if wrong["address"] == "" {
@@ -161,10 +157,10 @@ func ApplyForMembership(ctx context.Context, h *house.House, site string, a Appl
 		return false, becomeMember(ctx, h, signedIn, "", a)
 	}
 	a.Name, _ = house.NameTyped(a.Name)
-	a.Password, a.Address = identity.HashPassword(a.Password), address.String()
+	a.Address = address.String()
 	title := h.State().SiteTitle(site)
 	return true, visitorLetter(ctx, h, LinkMember, address, site, a, from, linkTo, "Become a member of "+title,
-		"Somebody, you we hope, wants to become a member of "+title+" with this address. It counts once you say that the address is yours.", "The address is mine")
+		"Somebody, you we hope, wants to become a member of "+title+" with this address. Nothing begins before you follow the link and choose a password.", "Go on")
 }
 
 // visitorLetter mails a link that leads to a site's own host. Where the address has
@@ -196,10 +192,49 @@ type Proven struct {
 	Session    string // that begins with it; "" where signing in takes more than the letter
 }
 
-// ProveOnSite spends a link of a letter that a site's visitor was sent, and does what it
-// is for. It returns house.ErrLinkSpent where the link cannot be followed any more, or
-// on another site.
-func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Proven, error) {
+// Begins is what begins when the link of a letter is followed to its end.
+type Begins struct {
+	Kind, Address string
+	Name          string // as whoever asked was called
+	New           bool   // an account, whose name and password whoever followed the link chooses
+}
+
+// WhatBegins tells what a link is for. It returns house.ErrLinkSpent where it cannot be followed any
+// more, or on another site.
+func WhatBegins(ctx context.Context, h *house.House, token, site string) (*Begins, error) {
+	l, err := h.Outbox.FindMailLink(ctx, token)
+	if err != nil {
+		return nil, err
+	}
+	if l == nil || l.Kind != LinkMember && l.Kind != LinkAsk {
+		return nil, house.ErrLinkSpent
+	}
+	b := &Begins{Kind: l.Kind, Address: l.Address}
+	if l.Kind == LinkMember {
+		var a Applying
+		if err := json.Unmarshal([]byte(l.Detail), &a); err != nil {
+			return nil, err
+		}
+		if a.Site == "" || a.Site != h.SiteID(site) {
+			return nil, house.ErrLinkSpent
+		}
+		who, signsIn := h.State().WhoSignsIn(parts.MustAddress(l.Address))
+		if !signsIn {
+			return nil, house.ErrLinkSpent
+		}
+		account, err := store.FindAccount(ctx, h.Reader(), who)
+		if err != nil {
+			return nil, err
+		}
+		b.Name, b.New = a.Name, account == nil
+	}
+	return b, nil
+}
+
+// ProveOnSite spends a link of a letter that a site's visitor was sent, and does what it is for. Name
+// and password are those of an account that begins with it. It returns house.ErrLinkSpent where the link
+// cannot be followed any more, or on another site, and house.FieldErrors.
+func ProveOnSite(ctx context.Context, h *house.House, token, site, name, password string) (*Proven, error) {
 	l, err := h.Outbox.FindMailLink(ctx, token)
 	if err != nil {
 		return nil, err
@@ -229,8 +264,28 @@ func ProveOnSite(ctx context.Context, h *house.House, token, site string) (*Prov
 	if a.Site == "" || a.Site != h.SiteID(site) {
 		return nil, house.ErrLinkSpent
 	}
+	begins, err := WhatBegins(ctx, h, token, site)
+	if err != nil {
+		return nil, err
+	}
+	account := store.Account{Name: a.Name}
+	if begins.New {
+		wrong := house.FieldErrors{}
+		var text string
+		if a.Name, text = house.NameTyped(name); text != "" {
+			wrong["name"] = text
+		}
+		if text := identity.PasswordProblem(password, name, l.Address); text != "" {
+			wrong["password"] = text
+		}
+		if len(wrong) > 0 {
+			return nil, wrong
+		}
+		account = store.Account{Name: a.Name, Password: identity.HashPassword(password), SignedIn: true}
+	}
 	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
-		tx.NewAccountUnlessThere(store.Account{Who: who, Name: a.Name, Password: a.Password, SignedIn: true})
+		account.Who = who
+		tx.NewAccountUnlessThere(account)
 		return nil
 	})
 	if err != nil {

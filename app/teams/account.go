@@ -11,7 +11,8 @@ import (
 
 // BeginAccount makes an account by an invitation. Where the invitation's link was mailed
 // to its address alone, following it has proven the address and the account is made at
-// once; otherwise a letter goes there first, and made is false. It returns
+// once; otherwise a letter goes there first, made is false, and the password is chosen by
+// whoever follows that. It returns
 // ErrInvitationEnded, or house.FieldErrors.
 func BeginAccount(ctx context.Context, h *house.House, invitation, name, password string) (who store.Who, made bool, err error) {
 	o, err := FindOffer(ctx, h, invitation)
@@ -30,16 +31,16 @@ func BeginAccount(ctx context.Context, h *house.House, invitation, name, passwor
 	if text != "" {
 		wrong["name"] = text
 	}
-	if text := identity.PasswordProblem(password, name, address.String()); text != "" {
+	if text := identity.PasswordProblem(password, name, address.String()); text != "" && o.Mailed {
 		wrong["password"] = text
 	}
 	if len(wrong) > 0 {
 		return "", false, wrong
 	}
-	hash := identity.HashPassword(password)
-	if !o.Mailed {
-		return o.Who, false, h.Outbox.SendMailLink(ctx, house.LinkAccount, address.String(), house.PendingAccount{Name: name, Password: hash, GoOnTo: house.GoOnTo{Then: "/invitations/" + invitation}})
+	if !o.Mailed { // whoever asks now may be anybody: who reads the letter chooses the password
+		return o.Who, false, h.Outbox.SendMailLink(ctx, house.LinkAccount, address.String(), house.PendingAccount{Name: name, GoOnTo: house.GoOnTo{Then: "/invitations/" + invitation}})
 	}
+	hash := identity.HashPassword(password)
 	invited, _ := h.ActorOf(o.Who)
 	err = h.Change(ctx, invited, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		now, err := store.FindInvitation(ctx, tx, o.ID)

@@ -169,7 +169,12 @@ func doSetSecond(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	}
-	recovery, err := accounts.SetSecondStep(ctx, c.House, me.Who, c.Sessions.GetString(ctx, web.SessionSecret), x.PostForm("code"), c.Sessions.GetString(ctx, web.SessionVisits))
+	epoch, err := accounts.Epoch(ctx, c.House, me.Who)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	recovery, err := accounts.SetSecondStep(ctx, c.House, me.Who, c.Sessions.GetString(ctx, web.SessionSecret), x.PostForm("code"), c.Sessions.GetString(ctx, web.SessionVisits), epoch)
 	switch {
 	case wrongCode(c, x, &f, err):
 	case err != nil:

@@ -2,6 +2,7 @@ package account
 
 import (
 	"cmp"
+	"encoding/json"
 	"errors"
 	"html/template"
 	"net/http"
@@ -169,6 +170,7 @@ func doForgot(c *web.Console, x *gin.Context) {
 type byMailView struct {
 	web.Form
 	Token, Kind, Address string
+	New                  bool // an account begins, with a name and a password
 }
 
 func showByMail(c *web.Console, x *gin.Context) { byMail(c, x, http.StatusOK, web.Form{}) }
@@ -184,7 +186,13 @@ func byMail(c *web.Console, x *gin.Context, status int, f web.Form) {
 		return
 	}
 	p := c.Page(x, "A link by mail")
-	p.View = byMailView{f, x.Param("token"), l.Kind, l.Address}
+	v := byMailView{f, x.Param("token"), l.Kind, l.Address, l.Kind == house.LinkAccount && accounts.IsNew(x.Request.Context(), c.House, l.Address)}
+	if v.New && v.Values == nil {
+		var n house.PendingAccount
+		_ = json.Unmarshal([]byte(l.Detail), &n) // without a name one is typed
+		v.Values = map[string]string{"name": n.Name}
+	}
+	p.View = v
 	c.Show(x, status, "by-mail", p)
 }
 
@@ -206,8 +214,11 @@ func doByMail(c *web.Console, x *gin.Context) {
 		}
 		return
 	}
-	who, to, err := accounts.FollowMailLink(ctx, c.House, token)
+	f := web.Typed(x, "name")
+	who, to, err := accounts.FollowMailLink(ctx, c.House, token, f.Values["name"], x.PostForm("password"))
 	switch {
+	case errors.As(err, &f.Wrong):
+		byMail(c, x, http.StatusUnprocessableEntity, f)
 	case errors.Is(err, house.ErrLinkSpent):
 		c.Refuse(x, http.StatusGone, words.Capital(err.Error())+".")
 	case err != nil:
@@ -257,8 +268,8 @@ type secretView struct {
 func showSecond(c *web.Console, x *gin.Context) { second(c, x, http.StatusOK, web.Form{}) }
 
 func second(c *web.Console, x *gin.Context, status int, f web.Form) {
-	var half web.HalfIn
-	if !c.Kept(x, web.SessionHalf, &half) {
+	half, ok := c.Half(x)
+	if !ok {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
@@ -270,7 +281,10 @@ func second(c *web.Console, x *gin.Context, status int, f web.Form) {
 	v := secondView{Form: f, Address: me.Address.String()}
 	has, err := c.House.Sessions.HasSecondStep(x.Request.Context(), me.Who)
 	if err == nil && !has {
-		v.Roles = strings.Join(c.House.SecondStepFor(me), ", ")
+		if v.Roles = strings.Join(c.House.SecondStepFor(me), ", "); v.Roles == "" { // none is called for any more
+			x.Redirect(http.StatusSeeOther, "/sign-in")
+			return
+		}
 		v.SetUp, err = newSecret(c, x, me.Address)
 	}
 	if err != nil {
@@ -301,8 +315,8 @@ func newSecret(c *web.Console, x *gin.Context, address access.Address) (*secretV
 
 func doSecond(c *web.Console, x *gin.Context) {
 	ctx := x.Request.Context()
-	var half web.HalfIn
-	if !c.Kept(x, web.SessionHalf, &half) {
+	half, ok := c.Half(x)
+	if !ok {
 		x.Redirect(http.StatusSeeOther, "/sign-in")
 		return
 	}
@@ -312,15 +326,21 @@ func doSecond(c *web.Console, x *gin.Context) {
 		return
 	}
 	var recovery []string
+	if !has && len(c.House.SecondStepFor(house.Actor{Who: half.Who})) == 0 {
+		x.Redirect(http.StatusSeeOther, "/sign-in")
+		return
+	}
 	if has {
 		err = accounts.SecondStep(ctx, c.House, half.Who, x.PostForm("code"), c.From(x))
 	} else {
-		recovery, err = accounts.SetSecondStep(ctx, c.House, half.Who, c.Sessions.GetString(ctx, web.SessionSecret), x.PostForm("code"), "")
+		recovery, err = accounts.SetSecondStep(ctx, c.House, half.Who, c.Sessions.GetString(ctx, web.SessionSecret), x.PostForm("code"), "", half.Epoch)
 	}
 	var later identity.TryLater
 	switch {
 	case errors.As(err, &later):
 		second(c, x, http.StatusTooManyRequests, web.Form{Wrong: house.FieldErrors{"code": later.Error()}})
+	case errors.Is(err, accounts.ErrEnded):
+		x.Redirect(http.StatusSeeOther, "/sign-in")
 	case errors.Is(err, accounts.ErrWrongCode):
 		second(c, x, http.StatusUnprocessableEntity, web.Form{Wrong: house.FieldErrors{"code": words.Capital(err.Error()) + "."}})
 	case err != nil:

@@ -46,5 +46,5 @@ func (c *Console) SayWhatStays(x *gin.Context, who store.Who, text string) {
 	if len(names) > 0 {
 		text += " These passkeys still sign you in: " + strings.Join(names, ", ") + ". Remove on your account page what is not yours."
 	}
-	c.Flash(x, text)
+	c.Flash(x, text+" The secret addresses of your calendar and news have ended: make new ones where you use them.")
 }

@@ -80,9 +80,33 @@ const (
 
 // HalfIn is somebody who is signed in but for the second step.
 type HalfIn struct {
-	Who store.Who
-	How string
-	To  map[string]string // where they go on to
+	Who   store.Who
+	How   string
+	To    map[string]string // where they go on to
+	Epoch int64             // of the account, when they showed who they are
+	At    int64             // likewise, in unix seconds
+}
+
+// halfLife is how long somebody may take for the second step.
+const halfLife = 10 * time.Minute
+
+// beginHalf keeps that somebody is signed in but for the second step.
+func (c *Console) beginHalf(x *gin.Context, who store.Who, how string, to map[string]string) error {
+	epoch, err := accounts.Epoch(x.Request.Context(), c.House, who)
+	if err == nil {
+		c.Keep(x, SessionHalf, HalfIn{who, how, to, epoch, c.Clock().Unix()})
+	}
+	return err
+}
+
+// Half returns who is signed in but for the second step: for ten minutes, and as long as nothing that
+// their account signs in by was set anew.
+func (c *Console) Half(x *gin.Context) (half HalfIn, ok bool) {
+	if !c.Kept(x, SessionHalf, &half) || c.Clock().Sub(time.Unix(half.At, 0)) >= halfLife {
+		return half, false
+	}
+	epoch, err := accounts.Epoch(x.Request.Context(), c.House, half.Who)
+	return half, err == nil && epoch == half.Epoch && !c.House.State().Blocked(half.Who)
 }
 
 // Enter lets somebody in who has shown who they are, after a second step where
@@ -98,7 +122,10 @@ func (c *Console) Enter(x *gin.Context, who store.Who, how string, strong bool, 
 		if err := c.Sessions.RenewToken(x.Request.Context()); err != nil {
 			panic(err)
 		}
-		c.Keep(x, SessionHalf, HalfIn{who, how, to})
+		if err := c.beginHalf(x, who, how, to); err != nil {
+			c.Fail(x, err)
+			return
+		}
 		x.Redirect(http.StatusSeeOther, "/second-step")
 		return
 	}
@@ -251,7 +278,9 @@ func (c *Console) Unfinished(x *gin.Context, me house.Actor) string {
 		return "/first-password"
 	}
 	if !c.Sessions.GetBool(ctx, SessionSecond) && len(c.House.SecondStepFor(me)) > 0 {
-		c.Keep(x, SessionHalf, HalfIn{me.Who, "password", map[string]string{}})
+		if err := c.beginHalf(x, me.Who, "password", map[string]string{}); err != nil {
+			panic(err)
+		}
 		return "/second-step"
 	}
 	return ""
