@@ -21,17 +21,19 @@ type Account struct {
 	ByMail     []string // kinds of notices that come by mail too
 	BeganIn    string   // the group in which the account began, "" elsewhere
 	SignedIn   bool     // they have signed in with a password that only they know
+	SlipBy     Who      // who made the first code that it has
+	SlipGroup  string   // as a manager of which group; "" for a steward
 	Epoch      int64    // how often all sign-ins ended: what is half done counts in the epoch in which it began
 }
 
-const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in, epoch`
+const accountColumns = `who, name, password, must_change, totp, totp_used, wrong_codes, by_mail, began_in, signed_in, epoch, slip_by, slip_group`
 
 // FindAccount reads somebody's account; nil where there is none.
 func FindAccount(ctx context.Context, q Reader, who Who) (*Account, error) {
 	var a Account
 	var byMail string
 	err := q.QueryRowContext(ctx, `SELECT `+accountColumns+` FROM accounts WHERE who = ?`, who).
-		Scan(&a.Who, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &a.WrongCodes, &byMail, &a.BeganIn, &a.SignedIn, &a.Epoch)
+		Scan(&a.Who, &a.Name, &a.Password, &a.MustChange, &a.TOTP, &a.TOTPUsed, &a.WrongCodes, &byMail, &a.BeganIn, &a.SignedIn, &a.Epoch, &a.SlipBy, &a.SlipGroup)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -53,8 +55,8 @@ func NewAccount(ctx context.Context, q Queryer, a Account) error {
 	if err != nil {
 		return err
 	}
-	done, err := q.ExecContext(ctx, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-		a.Who, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, a.WrongCodes, string(byMail), a.BeganIn, a.SignedIn, a.Epoch)
+	done, err := q.ExecContext(ctx, `INSERT INTO accounts (`+accountColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		a.Who, a.Name, a.Password, a.MustChange, a.TOTP, a.TOTPUsed, a.WrongCodes, string(byMail), a.BeganIn, a.SignedIn, a.Epoch, a.SlipBy, a.SlipGroup)
 	if err != nil {
 		return fmt.Errorf("making the account of %s: %w", a.Who, err)
 	}
@@ -76,6 +78,11 @@ func EnsureAccount(ctx context.Context, q Queryer, who Who, name string) error {
 // code, to be changed by whoever signs in with it.
 func SetPassword(ctx context.Context, q Queryer, who Who, hash string, first bool) error {
 	return exec(ctx, q, `UPDATE accounts SET password = ?2, must_change = ?3, signed_in = max(signed_in, 1 - ?3) WHERE who = ?1`, who, hash, first)
+}
+
+// SetSlipBy says who made the first code of an account, and as a manager of which group.
+func SetSlipBy(ctx context.Context, q Queryer, who, by Who, group string) error {
+	return exec(ctx, q, `UPDATE accounts SET slip_by = ?2, slip_group = ?3 WHERE who = ?1`, who, by, group)
 }
 
 // SetSecondStep changes the sealed secret of somebody's second step, "" takes it away, and

@@ -28,7 +28,7 @@ type Invited struct {
 // SaveInvitation writes an invitation in place of one with its id.
 func SaveInvitation(ctx context.Context, q Queryer, i Invitation) error {
 	err := exec(ctx, q, `INSERT INTO invitations (id, who, by, at, ends, token, mailed, word, stay, status) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET at = excluded.at, ends = excluded.ends, token = excluded.token, mailed = excluded.mailed, word = excluded.word, status = excluded.status`,
+		ON CONFLICT (id) DO UPDATE SET by = excluded.by, at = excluded.at, ends = excluded.ends, token = excluded.token, mailed = excluded.mailed, word = excluded.word, status = excluded.status`,
 		i.ID, i.Who, i.By, i.At.Unix(), i.Ends.Unix(), i.Token[:], i.Mailed, i.Word, i.Stay, i.Status)
 	if err == nil {
 		err = exec(ctx, q, `DELETE FROM invited WHERE invitation = ?`, i.ID)

@@ -70,8 +70,38 @@ func checkPassword(ctx context.Context, h *house.House, who store.Who, password 
 	if !right || account == nil || account.Password == "" {
 		return WrongSignIn{}
 	}
+	if account.MustChange && account.SlipBy != "" {
+		if err := slipStands(ctx, h, account); err != nil {
+			return err
+		}
+	}
 	forgive()
 	return nil
+}
+
+// slipStands ends the first code of a slip whose maker may not make one any more.
+func slipStands(ctx context.Context, h *house.House, account *store.Account) error {
+	need := house.Needs{Steward: true}
+	if account.SlipGroup != "" {
+		need = house.Needs{Keeps: account.SlipGroup}
+	}
+	if h.Stands(ctx, account.SlipBy, need) == nil {
+		return nil
+	}
+	err := h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		now, err := store.FindAccount(ctx, tx, account.Who)
+		if err != nil || now == nil || now.Password != account.Password {
+			return err
+		}
+		what := fmt.Sprintf("The sign-in slip of %s ended: %s, who made it, may not make one any more.", h.NameOf(account.Who), h.NameOf(account.SlipBy))
+		tx.Log("", "people", what, "", "")
+		tx.NotifyHere(tx.State().Stewards(), "", what, "/people")
+		return store.SetPassword(ctx, tx, account.Who, "", false)
+	})
+	if err != nil {
+		return err
+	}
+	return WrongSignIn{}
 }
 
 // countSignIn counts a guess at what somebody signs in with. A browser in which

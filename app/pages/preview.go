@@ -59,7 +59,11 @@ func FindPreview(ctx context.Context, h *house.House, token string) (*store.Prev
 	if len(list) == 0 || !h.Now().Before(list[0].Until) {
 		return nil, ErrNoPreview
 	}
-	return &list[0], nil
+	p := &list[0]
+	if site := h.State().SiteAddress(p.Site); site == "" || h.State().Blocked(p.Who) || !h.CanAnywhere(house.Actor{Who: p.Who}, site).Has(access.Preview) {
+		return nil, ErrNoPreview
+	}
+	return p, nil
 }
 
 // PreviewsFor lists the preview links of a site that somebody may know of: those

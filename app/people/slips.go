@@ -50,6 +50,11 @@ func MakeSlips(ctx context.Context, h *house.House, a house.Actor, group string,
 			if err != nil {
 				return err
 			}
+			by, in := a.Who, group
+			if tx.State().IsSteward(a) {
+				in = ""
+			}
+			tx.Try(store.SetSlipBy(ctx, tx, who, by, in))
 			tx.EndSignIns(who, "")
 			what := fmt.Sprintf("%s made it. Your password before it no longer works. If you did not ask for a slip, tell a steward.", a.Name)
 			tx.NotifyAccount(who, "A new sign-in slip was made for you", what)
@@ -134,8 +139,10 @@ func noSlip(ctx context.Context, h *house.House, q store.Reader, a house.Actor, 
 		return "", nil
 	case p.Steward:
 		return "is a steward of the house", nil
-	case account != nil && account.SignedIn && !slices.ContainsFunc(parts.GroupsWithin(s.Policy.Document(), group), func(g *access.Group) bool { return g.ID == account.BeganIn }):
+	case account != nil && !within(s, group, account.BeganIn):
 		return "has an account that began elsewhere: a steward can do it", nil
+	case account == nil && inOthers(s, group, p.ID):
+		return "is in another group too, and has not begun an account: a steward can do it", nil
 	}
 	kept, err := store.KeptBy(ctx, q, who)
 	if err != nil {
@@ -149,7 +156,22 @@ func noSlip(ctx context.Context, h *house.House, q store.Reader, a house.Actor, 
 			return "may do on a site what you may not: a steward can do it", nil
 		}
 	}
+	if s.Policy.OpensMore(s.Identity(who), s.Identity(a.Who), func(of string) bool { return within(s, group, of) || within(s, of, group) }, access.At(h.Now())) {
+		return "can open pages that you cannot: a steward can do it", nil
+	}
 	return "", nil
+}
+
+// within reports whether a group is another, or stands in it.
+func within(s *house.State, outer, group string) bool {
+	return slices.ContainsFunc(parts.GroupsWithin(s.Policy.Document(), outer), func(g *access.Group) bool { return g.ID == group })
+}
+
+// inOthers reports whether a group lists somebody that is not within another.
+func inOthers(s *house.State, outer, person string) bool {
+	return slices.ContainsFunc(s.Policy.Document().Groups, func(g access.Group) bool {
+		return slices.Contains(g.People, person) && !within(s, outer, g.ID)
+	})
 }
 
 // NewJoinCode makes a code that lets people into a group who say it. It returns
@@ -232,7 +254,7 @@ func AskJoinCode(ctx context.Context, h *house.House, code string, from house.Fr
 // up, its group is gone, or whoever made it may not let people in now.
 func codeEnded(ctx context.Context, h *house.House, c *store.JoinCode) bool {
 	return !h.Now().Before(c.Ends) || c.Used >= c.Most || parts.GroupAt(h.State().Policy.Document(), c.Group) == nil ||
-		h.May(ctx, house.Actor{Who: c.By}, house.Needs{Keeps: c.Group}) != nil
+		h.Stands(ctx, c.By, house.Needs{Keeps: c.Group}) != nil
 }
 
 // classDomain is where accounts without a mailbox are made; "" where there is none.

@@ -67,6 +67,9 @@ func Grant(h *house.House, e store.Exception) house.PeopleChange {
 			return nil
 		},
 		Also: func(tx *house.Tx) error {
+			if site := tx.State().SiteAddress(e.Site); tx.State().Stands(tx.Context(), tx, e.Who, mayAsk(site), access.At(tx.Now())) != nil {
+				return house.FieldErrors{"": "Whoever asked for this exception may not set anything on that site any more. Decline it; somebody else can ask."}
+			}
 			tx.Notify([]store.Who{e.Who}, s.SiteAddress(e.Site), "answer", fmt.Sprintf("The house rule “%s” makes an exception of %s, as you asked.", name, title), "/sites/"+s.SiteAddress(e.Site)+"/door")
 			return store.DropException(tx.Context(), tx, e.ID)
 		},

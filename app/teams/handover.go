@@ -66,6 +66,12 @@ func HandOver(ctx context.Context, h *house.House, a house.Actor, site, to, stay
 		if slices.ContainsFunc(doc.Team, func(e access.TeamEntry) bool { return s.Names(e, store.Who(receiver.ID)) && e.Role == "owner" }) {
 			return house.FieldErrors{"to": receiver.Name + " owns it already, or is asked to."}
 		}
+		if address := parts.MustAddress(receiver.Address); keepsOut(s, []string{site}, address, access.At(tx.Now())) != "" {
+			return house.FieldErrors{"to": fmt.Sprintf("%s is not at one of the house’s own domains, and a house rule counts no others on the team of this site.", address)}
+		}
+		if receiver.Blocked {
+			return house.FieldErrors{"to": receiver.Name + " is blocked."}
+		}
 		doc.Team = append(doc.Team, access.TeamEntry{Person: receiver.ID, Role: "owner", Under: "/"})
 		token := identity.Token()
 		inv := store.Invitation{

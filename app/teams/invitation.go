@@ -192,8 +192,56 @@ func offer(ctx context.Context, h *house.House, inv store.Invitation) (*Offer, e
 	}
 	account, err := store.FindAccount(ctx, h.Reader(), inv.Who)
 	o.Account = account != nil
-	o.Over = inv.Status != "waiting" || !h.Now().Before(inv.Ends) || len(o.Entries) == 0 || !there || s.Blocked(inv.By)
+	o.Over = inv.Status != "waiting" || !h.Now().Before(inv.Ends) || len(o.Entries) == 0 || !there || stands(ctx, s, h.Reader(), inv, access.At(h.Now())) != nil
 	return o, err
+}
+
+// stands asks whether whoever invited still may: to bring somebody onto each of the teams, and all that
+// the role may do there.
+func stands(ctx context.Context, s *house.State, q store.Reader, inv store.Invitation, at access.Instant) error {
+	for _, to := range inv.To {
+		site := s.SiteAddress(to.Site)
+		if site == "" {
+			continue
+		}
+		need := house.Needs{Site: site, Cap: access.ManageTeam}
+		if inv.Stay != "" {
+			need.Cap = access.Own
+		}
+		if err := s.Stands(ctx, q, inv.By, need, at); err != nil {
+			return err
+		}
+		if gives := s.Policy.Site(site).RoleCapabilities(to.Role); gives&^s.Can(house.Actor{Who: inv.By}, site, to.Under, at) != 0 {
+			return house.ErrMayNot
+		}
+		if address, there := s.AddressOf(inv.Who); there && inv.Stay != "" && keepsOut(s, []string{site}, address, at) != "" {
+			return house.ErrMayNot
+		}
+	}
+	return nil
+}
+
+// endUnfounded ends an invitation of somebody who may not invite any more, where it still waits, and
+// tells those who may.
+func endUnfounded(ctx context.Context, h *house.House, id string) error {
+	return h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		s := tx.State()
+		inv, err := store.FindInvitation(ctx, tx, id)
+		if err != nil || inv == nil || inv.Status != "waiting" || stands(ctx, s, tx, *inv, access.At(tx.Now())) == nil {
+			return err
+		}
+		dropWaiting(tx, *inv, inv.To)
+		for _, to := range inv.To {
+			site := s.SiteAddress(to.Site)
+			if site == "" {
+				continue
+			}
+			what := fmt.Sprintf("The invitation of %s to %s ended: %s may not give that role any more.", h.NameOf(inv.Who), s.SiteTitle(site), h.NameOf(inv.By))
+			tx.Log(site, "invitation", what, "", "")
+			tx.Notify(append(tx.WhoMay(site, access.ManageTeam), inv.By), site, "invitation", what, "/sites/"+site+"/team")
+		}
+		return store.MarkInvitation(ctx, tx, inv.ID, "withdrawn")
+	})
 }
 
 // answerable finds an invitation that somebody may answer.

@@ -153,6 +153,9 @@ func checkRole(tx *house.Tx) error {
 // Accept accepts an invitation for whoever is signed in, and returns the address of the
 // site to go on to. It returns ErrInvitationEnded, or ErrInvitationNotYours.
 func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site string, err error) {
+	if err := endUnfounded(ctx, h, id); err != nil {
+		return "", err
+	}
 	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
 		s := tx.State()
 		o, err := answerable(ctx, h, a, id)
@@ -180,10 +183,11 @@ func Accept(ctx context.Context, h *house.House, a house.Actor, id string) (site
 			if err := stepBack(s, tx.Site(s.SiteAddress(o.To[0].Site)), o.By, o.Stay); err != nil {
 				return err
 			}
-			tx.TeamBy(by) // it must still be theirs to hand over
-		} else {
-			tx.AnyTeam()
 		}
+		if err := stands(ctx, s, tx, o.Invitation, access.At(tx.Now())); err != nil {
+			return ErrInvitationEnded
+		}
+		tx.TeamBy(by) // what they give must be theirs now
 		for _, e := range o.Entries {
 			what := fmt.Sprintf("%s accepted to be %s, for %s.", a.Name, e.Role, e.Section)
 			if o.Stay != "" {
@@ -279,6 +283,13 @@ func SendAgain(ctx context.Context, h *house.House, a house.Actor, site, id stri
 		if inv == nil || inv.Status != "waiting" || !slices.ContainsFunc(inv.To, func(t store.Invited) bool { return t.Site == tx.State().ID(site) }) {
 			return house.ErrNothing
 		}
+		if inv.Stay != "" && inv.By != a.Who { // its link is the site: whoever hands it over sends it
+			return house.ErrMayNot
+		}
+		inv.By = a.Who // who sends it invites, with what they may give
+		if err := stands(ctx, tx.State(), tx, *inv, access.At(tx.Now())); err != nil {
+			return house.ErrMayNot
+		}
 		if byMail && !h.Reaches(inv.Who) {
 			return ErrUnreachable
 		}
@@ -326,7 +337,7 @@ func ChangeInvitation(ctx context.Context, h *house.House, a house.Actor, site, 
 		if err := checkRole(tx); err != nil {
 			return err
 		}
-		inv.To[at].Under, inv.To[at].Role = e.Under, e.Role
+		inv.To[at].Under, inv.To[at].Role, inv.By = e.Under, e.Role, a.Who
 		tx.Log(site, "invitation", fmt.Sprintf("The invitation to %s is to be %s now.", h.NameOf(inv.Who), e.Role), "", "")
 		return store.SaveInvitation(ctx, tx, *inv)
 	})

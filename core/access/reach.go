@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 // SiteReach is what somebody can view and edit of one site, and through what.
 type SiteReach struct {
 	Site  string
@@ -72,4 +74,42 @@ func (p *Policy) GroupMembers(group string, t Instant) (ids []string) {
 		ids = append(ids, p.people.entries[it.Next()].ID)
 	}
 	return ids
+}
+
+// OpensMore reports whether a page opens to one identity that does not open to another, though that
+// were in the groups that are meant: what is open to those it could open for itself.
+func (p *Policy) OpensMore(one, other Identity, meant func(group string) bool, t Instant) bool {
+	a, b := Visitor{Identity: one}, Visitor{Identity: other}
+	for _, s := range p.sites {
+		for _, area := range s.allAreas {
+			if s.decide(area, true, &a, t, nil).Outcome == Open && s.decide(area, true, &b, t, nil).Outcome != Open && !s.opensByGroup(area, meant) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// opensByGroup reports whether each condition of an area has a way for one of the groups that are meant,
+// or for any account.
+func (s *CompiledSite) opensByGroup(a *area, meant func(group string) bool) bool {
+	lists := []Door{s.doc.Door}
+	for _, d := range s.doc.Doors {
+		if !Covers(normal(d.Path), a.path) {
+			continue
+		}
+		if d.Mode == "instead" {
+			lists = lists[:0]
+		}
+		lists = append(lists, Door{Ways: d.Ways})
+	}
+	for _, door := range lists {
+		by := slices.ContainsFunc(door.Ways, func(w Way) bool {
+			return w.Way == "anyone" || w.Way == "signed-in" || slices.ContainsFunc(w.Groups, meant)
+		})
+		if !by {
+			return false
+		}
+	}
+	return true
 }

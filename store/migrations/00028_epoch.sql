@@ -1,6 +1,11 @@
 -- +goose Up
 -- How often what an account signs in by was set anew: whatever is half done belongs to one epoch.
 ALTER TABLE accounts ADD COLUMN epoch INTEGER NOT NULL DEFAULT 0;
+-- Who made the first code that an account has, and as a manager of which group; '' for a steward.
+ALTER TABLE accounts ADD COLUMN slip_by TEXT NOT NULL DEFAULT '';
+ALTER TABLE accounts ADD COLUMN slip_group TEXT NOT NULL DEFAULT '';
 
 -- +goose Down
 ALTER TABLE accounts DROP COLUMN epoch;
+ALTER TABLE accounts DROP COLUMN slip_by;
+ALTER TABLE accounts DROP COLUMN slip_group;
