@@ -18,7 +18,7 @@ func (q *request) count(d access.Decision, status int) {
 	r := q.counted()
 	r.Path, r.Outcome, r.Status, r.Page = q.path, d.Outcome, status, q.site.Exists(q.path)
 	q.gate.Traffic.Count(r)
-	if q.URL.RawQuery == viaQR {
+	if q.URL.RawQuery == viaQR && q.site.Exists(q.path) { // no path that anybody makes up is kept
 		q.use("qr:" + q.path)
 	}
 }

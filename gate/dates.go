@@ -3,7 +3,6 @@ package gate
 import (
 	"cmp"
 	"html/template"
-	"log/slog"
 	"slices"
 	"strings"
 	"time"
@@ -143,12 +142,7 @@ func (q meeting) eventsOf(path string) (list []content.Dated) {
 	if !q.opensFile(path) || q.as != nil && !q.as.may(path) || q.edition().Files[path].Size > calendar.MostIn {
 		return nil
 	}
-	data, err := q.gate.House.FileData(q.Context(), q.edition().Files[path])
-	if err != nil {
-		slog.Error("reading a calendar", "site", q.address, "file", path, "error", err)
-		return nil
-	}
-	events, err := calendar.Read(string(data), q.state.Zone)
+	events, err := calendar.ReadFile(q.Context(), q.gate.House, q.edition().Files[path], q.state.Zone)
 	if err != nil {
 		return nil // it is said where the page is written
 	}

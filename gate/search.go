@@ -10,6 +10,7 @@ import (
 
 	"velada/app/search"
 	"velada/core/access"
+	"velada/identity"
 	"velada/store"
 )
 
@@ -64,7 +65,7 @@ func (q *request) find(v *searchSight) int {
 		v.Says = "Searching goes through what is published. Look through somebody’s eyes at what is live to try it."
 		return http.StatusOK
 	}
-	by := search.Asker{Site: q.site, Visitor: &q.visitor, At: q.at}
+	by := search.Asker{Site: q.site, Visitor: &q.visitor, At: q.at, Source: identity.Source(remoteIP(q.Request).String())}
 	if q.as != nil {
 		by.May = q.as.May
 	}
@@ -72,7 +73,7 @@ func (q *request) find(v *searchSight) int {
 	switch {
 	case errors.Is(err, context.Canceled) && q.Context().Err() != nil: // they have gone
 		return http.StatusOK
-	case errors.Is(err, context.DeadlineExceeded):
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, identity.ErrTooMany):
 		q.w.Header().Set("Retry-After", "10")
 		v.Says = "Too many search at the moment. Try again in a few seconds."
 		return http.StatusServiceUnavailable

@@ -4,7 +4,9 @@ import (
 	"context"
 	"time"
 
+	"velada/core/access"
 	"velada/identity"
+	"velada/limits"
 )
 
 // From is where somebody who tries something comes from.
@@ -34,6 +36,12 @@ type Throttles struct {
 	Letters  *identity.Throttle // letters to an address, wherever they are asked for
 	forms    *identity.Throttle // forms that anybody may send, from a source
 	Comments *identity.Throttle
+	Guesses  *identity.Throttle // wrong passwords from a source, whatever the account
+	Fresh    *identity.Throttle // letters to an address from a source that did not ask for one lately
+	Invites  *identity.Throttle // invitations by one person
+	ToMany   *identity.Throttle // letters of a site to its members
+	Hashing  *identity.Line     // whose passwords are looked at
+	Searches *identity.Line
 	Looks    *identity.Throttle // at the name servers of a domain, because somebody waits
 }
 
@@ -57,6 +65,12 @@ func newThrottles() Throttles {
 		Letters:  &identity.Throttle{Every: 5 * time.Minute, Burst: 20},
 		forms:    &identity.Throttle{Every: 10 * time.Second, Burst: schoolEvening},
 		Comments: &identity.Throttle{Every: 20 * time.Second, Burst: 10},
+		Guesses:  &identity.Throttle{Every: limits.GuessPause, Burst: limits.GuessesBySource},
+		Fresh:    &identity.Throttle{Every: time.Hour, Burst: 1},
+		Invites:  &identity.Throttle{Every: time.Hour / limits.InvitationsAnHour, Burst: limits.InvitationsAnHour},
+		ToMany:   &identity.Throttle{Every: 24 * time.Hour / limits.LettersADay, Burst: limits.LettersADay},
+		Hashing:  &identity.Line{Slots: limits.HashesAtOnce, Waiting: limits.WaitBySource},
+		Searches: &identity.Line{Slots: limits.SearchesAtOnce, Waiting: limits.WaitBySource},
 		Looks:    &identity.Throttle{Every: 4 * time.Second, Burst: 1},
 	}
 }
@@ -80,4 +94,13 @@ func Slow(ctx context.Context, b *identity.Brake, key string) (forgive func(), e
 // it back where the form was refused for another reason.
 func (h *House) CountForm(form string, from From) (giveBack func(), err error) {
 	return Try(h.Throttles.forms, "Very many of these forms were sent from your network.", form+" "+from.Source())
+}
+
+// MayWriteTo counts a letter that somebody asked for to an address, and reports whether it is written.
+// Letters of each kind are counted by themselves, and whoever did not ask for one lately gets theirs
+// though others have asked for many: nobody keeps a letter from somebody by asking in their name.
+func (h *House) MayWriteTo(a access.Address, kind string, from From) bool {
+	_, wait := h.Throttles.Letters.Try(time.Now(), kind+" to "+a.String())
+	_, fresh := h.Throttles.Fresh.Try(time.Now(), kind+" to "+a.String()+" from "+from.Source())
+	return wait == 0 || fresh == 0
 }

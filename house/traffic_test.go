@@ -271,3 +271,24 @@ func TestCountingRunsBehind(t *testing.T) {
 		t.Errorf("%d opened, %d visitors", f.Opened, f.Visitors)
 	}
 }
+
+// Words that nothing is counted of any more are deleted.
+func TestWordsOfTrafficAreForgotten(t *testing.T) {
+	h := demoHouse(t)
+	if _, err := h.DB().ExecContext(ctx, `INSERT INTO traffic_words (word) VALUES ('made up by anybody')`); err != nil {
+		t.Fatal(err)
+	}
+	count := func(where string) (n int) {
+		if err := h.DB().QueryRowContext(ctx, `SELECT count(*) FROM traffic_words WHERE `+where).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	all := count("1")
+	if err := h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error { return store.ForgetWords(ctx, tx) }); err != nil {
+		t.Fatal(err)
+	}
+	if count("word = 'made up by anybody'") != 0 || count("1") == 0 || count("1") > all-1 {
+		t.Errorf("%d of %d words stay", count("1"), all)
+	}
+}

@@ -291,3 +291,8 @@ func SaveLogMarks(ctx context.Context, q Queryer, site SiteID, hour int64, marks
 	}
 	return exec(ctx, q, `INSERT INTO traffic_lines (site, hour, marks) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET marks = excluded.marks`, site, hour, blob)
 }
+
+// ForgetWords deletes the words of traffic that nothing is counted of any more.
+func ForgetWords(ctx context.Context, q Queryer) error {
+	return exec(ctx, q, `DELETE FROM traffic_words WHERE id NOT IN (SELECT page FROM traffic_hits UNION SELECT asker FROM traffic_hits UNION SELECT reason FROM traffic_hits UNION SELECT name FROM traffic_days)`)
+}

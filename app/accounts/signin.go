@@ -63,7 +63,12 @@ func checkPassword(ctx context.Context, h *house.House, who store.Who, password 
 	if len(password) > identity.LongestPassword {
 		return WrongSignIn{}
 	}
+	leave, err := h.Throttles.Hashing.Enter(ctx, from.Source(), knownHere(ctx, h, who, from))
+	if err != nil {
+		return err
+	}
 	right, err := identity.CheckPassword(hash, password)
+	leave()
 	if err != nil {
 		return err
 	}
@@ -122,7 +127,20 @@ func countSignIn(ctx context.Context, h *house.House, what string, t *identity.T
 	if err != nil {
 		return nil, err
 	}
+	all, err := house.Try(h.Throttles.Guesses, "Many wrong passwords came from your network.", what+" from "+from.Source())
+	if err != nil {
+		return nil, err
+	}
 	one, err1 := house.Slow(ctx, h.Throttles.Accounts, what+" "+string(who))
 	two, err2 := house.Slow(ctx, h.Throttles.Sources, what+" "+from.Source())
-	return func() { here(); one(); two() }, errors.Join(err1, err2)
+	return func() { here(); all(); one(); two() }, errors.Join(err1, err2)
+}
+
+// knownHere reports whether somebody has signed in before in the browser that they come from.
+func knownHere(ctx context.Context, h *house.House, who store.Who, from house.From) bool {
+	if from.Browser == "" {
+		return false
+	}
+	known, err := store.KnownBrowser(ctx, h.Reader(), who, sha256.Sum256([]byte(from.Browser)))
+	return err == nil && known
 }

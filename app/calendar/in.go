@@ -1,22 +1,27 @@
 package calendar
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	ics "github.com/arran4/golang-ical"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/teambition/rrule-go"
 
 	"velada/core/access"
+	"velada/house"
+	"velada/limits"
 )
 
 // What a calendar that is read may hold.
 const (
-	MostIn     = 1 << 20 // bytes
-	mostEvents = 200
+	MostIn     = limits.CalendarSize
+	mostEvents = limits.CalendarEvents
 )
 
 // Proposal is an event of another calendar: what it would set here, or why it cannot.
@@ -54,6 +59,28 @@ func Read(text string, zone *time.Location) ([]Proposal, error) {
 		list = append(list, p)
 	}
 	return list, nil
+}
+
+type fileIn struct {
+	blob, zone string
+}
+
+// files are calendars that were read last, by what they hold; an error is kept too.
+var files, _ = lru.New[fileIn, func() ([]Proposal, error)](limits.CalendarsKept) // fails for a size below 1 alone
+
+// ReadFile is Read of a file of a site, once for all who look at what it holds.
+func ReadFile(ctx context.Context, h *house.House, f *house.LiveFile, zone *time.Location) ([]Proposal, error) {
+	key := fileIn{f.Blob, zone.String()}
+	if kept, there := files.Get(key); there {
+		return kept()
+	}
+	data, err := h.FileData(ctx, f)
+	if err != nil {
+		return nil, fmt.Errorf("reading a calendar: %w", err)
+	}
+	kept := sync.OnceValues(func() ([]Proposal, error) { return Read(string(data), zone) })
+	files.Add(key, kept)
+	return kept()
 }
 
 // eventLines returns the line at which each event of a file begins, from 1.
@@ -137,6 +164,10 @@ const longestRepeat = 26_000 * time.Hour
 // are those of the rule, or it is not expressed.
 func (p *Proposal) repeat(rule string, from time.Time, zone *time.Location) {
 	cannot := func(why string) { p.Problem = "RRULE:" + rule + " cannot be expressed: " + why + "." }
+	if len(rule) > limits.CalendarRule {
+		p.Problem = "Its rule (RRULE) cannot be expressed: it is too long."
+		return
+	}
 	option, err := rrule.StrToROption(rule)
 	if err != nil {
 		cannot("it is not well formed")
@@ -149,6 +180,10 @@ func (p *Proposal) repeat(rule string, from time.Time, zone *time.Location) {
 	case rrule.WEEKLY:
 	default:
 		cannot("what comes again here does so every so many days or weeks")
+		return
+	}
+	if len(option.Byhour)+len(option.Byminute)+len(option.Bysecond) > 0 {
+		cannot("what comes again here does so at the time of day at which it begins")
 		return
 	}
 	endless := option.Count == 0 && option.Until.IsZero()
@@ -165,7 +200,14 @@ func (p *Proposal) repeat(rule string, from time.Time, zone *time.Location) {
 		cannot("it is not well formed")
 		return
 	}
-	all := made.Between(from, latest, true)
+	var all []time.Time
+	next := made.Iterator()
+	for t, more := next(); more && !t.After(latest); t, more = next() {
+		if all = append(all, t); len(all) > limits.CalendarTimes {
+			cannot("it comes more often than once a day")
+			return
+		}
+	}
 	if len(all) == 0 {
 		cannot("it never begins")
 		return

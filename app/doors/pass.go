@@ -38,7 +38,12 @@ func EnterPass(ctx context.Context, h *house.House, site, path, password, held s
 	if doc == nil || len(password) > identity.LongestPassword {
 		return "", ErrWrongPass
 	}
+	leave, err := h.Throttles.Hashing.Enter(ctx, from.Source(), held != "")
+	if err != nil {
+		return "", err
+	}
 	entered := s.PassKey(site, password)
+	leave()
 	now := access.At(h.Now())
 	for _, p := range doc.Passes {
 		secret, ok := s.Site(site).Passes[p.ID]

@@ -169,7 +169,7 @@ func visitorLetter(ctx context.Context, h *house.House, kind string, address acc
 	if _, err := house.Try(h.Throttles.Asks, "You have asked for several letters to this address.", kind+" "+address.String()+" from "+from.Source()); err != nil {
 		return err
 	}
-	if _, err := house.Try(h.Throttles.Letters, "", address.String()); err != nil {
+	if !h.MayWriteTo(address, kind, from) {
 		return nil
 	}
 	if _, signsIn := h.State().WhoSignsIn(address); !signsIn { // somebody's before: nothing goes there
@@ -430,6 +430,9 @@ func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site str
 		}
 		if len(wrong) > 0 {
 			return wrong
+		}
+		if _, err := house.Try(h.Throttles.ToMany, "This site has sent many messages to its members today.", site); err != nil {
+			return house.FieldErrors{"text": err.Error()}
 		}
 		s := tx.State()
 		doc := s.SiteDocument(site)

@@ -4,10 +4,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 )
 
@@ -46,13 +50,21 @@ func keepTables(pages []store.Page, files []store.File) []store.File {
 	return files
 }
 
-// Records reads the records of a file.
+// records are those of files that were read last, by what the files hold; an error is kept too.
+var records, _ = lru.New[string, func() (*content.Records, error)](limits.RecordsKept) // fails for a size below 1 alone
+
+// Records reads the records of a file, once for all who look at what it holds.
 func Records(ctx context.Context, h *house.House, f *house.LiveFile) (*content.Records, error) {
+	if kept, there := records.Get(f.Blob); there {
+		return kept()
+	}
 	data, err := h.FileData(ctx, f)
 	if err != nil {
 		return nil, err
 	}
-	return content.ReadRecords(data)
+	kept := sync.OnceValues(func() (*content.Records, error) { return content.ReadRecords(data) })
+	records.Add(f.Blob, kept)
+	return kept()
 }
 
 // mayBringIn refuses a text by which somebody comes to show the records of a file that is not theirs to

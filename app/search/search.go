@@ -6,28 +6,26 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
-	"time"
 	"unicode"
 
-	"golang.org/x/sync/semaphore"
 	"golang.org/x/sync/singleflight"
 
 	"velada/core/access"
 	"velada/core/content"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 )
 
 // What is looked through, and shown.
 const (
-	LongestWords = 200 // bytes of what is searched for
-	mostWords    = 8
+	LongestWords = limits.SearchLength
+	mostWords    = limits.SearchWords
 	mostFound    = 20
 	mostRows     = 3    // of one table
 	mostMatches  = 200  // that are looked through for those
 	mostTable    = 5000 // rows of a table that can be found
-	atOnce       = 4    // searches, of the connections to the database
-	longest      = 5 * time.Second
+	longest      = limits.SearchTime
 )
 
 // Found is a page that was found, or the rows of a table on it. Texts are snippets, with
@@ -47,17 +45,17 @@ type Asker struct {
 	Visitor *access.Visitor
 	At      access.Instant
 	May     func(path string) bool // nil lets all through
+	Source  string                 // the network that they come from
 }
 
 // Finder searches the sites of a house.
 type Finder struct {
 	house  *house.House
-	gate   *semaphore.Weighted
 	making singleflight.Group
 }
 
 // New returns a finder in a house.
-func New(h *house.House) *Finder { return &Finder{house: h, gate: semaphore.NewWeighted(atOnce)} }
+func New(h *house.House) *Finder { return &Finder{house: h} }
 
 // Find returns what matches on the live edition of a site and opens to whoever asks, the best
 // first; more reports that there is more of it. Nothing else of the site tells on what it
@@ -73,10 +71,11 @@ func (f *Finder) Find(ctx context.Context, of *house.Site, words string, by Aske
 	}
 	ctx, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
-	if err := f.gate.Acquire(ctx, 1); err != nil {
+	leave, err := f.house.Throttles.Searches.Enter(ctx, by.Source, by.Visitor.Identity.Known())
+	if err != nil {
 		return nil, false, err
 	}
-	defer f.gate.Release(1)
+	defer leave()
 	if err := f.ready(ctx, of); err != nil {
 		return nil, false, err
 	}

@@ -14,6 +14,7 @@ import (
 	"velada/core/roster"
 	"velada/house"
 	"velada/identity"
+	"velada/limits"
 	"velada/store"
 )
 
@@ -27,6 +28,15 @@ func Invite(ctx context.Context, h *house.House, a house.Actor, in Invitation) (
 				return err
 			}
 		}
+		for _, site := range in.Sites {
+			waiting, err := store.WaitingInvitations(ctx, tx, tx.State().ID(site))
+			if err != nil {
+				return err
+			}
+			if len(waiting)+len(in.Addresses) > limits.InvitationsWaiting {
+				return house.FieldErrors{"list": fmt.Sprintf("%d invitations to %s wait to be answered, and %d are the most: withdraw some first.", len(waiting), tx.State().SiteTitle(site), limits.InvitationsWaiting)}
+			}
+		}
 		var invitations []store.Invitation
 		if invitations, sent, err = draftInvitations(h, tx, in); err != nil {
 			return err
@@ -35,6 +45,9 @@ func Invite(ctx context.Context, h *house.House, a house.Actor, in Invitation) (
 			return err
 		}
 		for i, inv := range invitations {
+			if _, err := house.Try(h.Throttles.Invites, "You have invited very many people within an hour.", string(a.Who)); err != nil {
+				return house.FieldErrors{"list": err.Error()}
+			}
 			tx.Try(store.SaveInvitation(ctx, tx, inv))
 			for _, to := range inv.To {
 				if in.Reason != "" {

@@ -195,7 +195,7 @@ func forget(ctx context.Context, tx *house.Tx, s *house.State, now time.Time) er
 			return err
 		}
 	}
-	return nil
+	return store.ForgetWords(ctx, tx)
 }
 
 func forgetSite(ctx context.Context, tx *house.Tx, s *house.State, id store.SiteID, choice store.TrafficChoice, now time.Time) error {

@@ -9,7 +9,7 @@ import (
 // floors lists what stands on what, the ground first. A package knows those below the
 // floor that it is on, and of its own floor just what beside names.
 var floors = [][]string{
-	{"velada/packed", "velada/pictures"},
+	{"velada/packed", "velada/pictures", "velada/limits"},
 	{"velada/core/", "velada/domain", "velada/identity", "velada/post", "velada/look", "velada/standin"},
 	{"velada/words", "velada/store", "velada/resolve"},
 	{"velada/house"},

@@ -165,6 +165,10 @@ func doAddress(c *web.Console, x *gin.Context) {
 // doRead reads an .ics file, and shows what each of its events could set.
 func doRead(c *web.Console, x *gin.Context) {
 	v := &exchangeView{}
+	if len(targets(c, web.Actor(x), x.Param("site"))) == 0 { // nothing could be made of what is read
+		c.Fail(x, house.ErrMayNot)
+		return
+	}
 	_, data, err := web.FileSent(x, "file", app.MostIn)
 	var list []app.Proposal
 	switch {

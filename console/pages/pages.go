@@ -205,6 +205,9 @@ func savedAt(c *web.Console, p store.Page) string {
 	}
 	text := "Saved " + c.Moment(p.SavedAt)
 	text += " by " + c.House.NameOf(p.SavedBy)
+	if stopped := content.Stopped(p.Body); p.Kind != "html" && len(stopped) > 0 {
+		text += ". " + strings.Join(stopped, " ")
+	}
 	return text
 }
 

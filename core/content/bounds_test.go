@@ -2,6 +2,7 @@ package content
 
 import (
 	"fmt"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -73,5 +74,68 @@ func TestLongTextsThatAreMeantToBeReadStayAsTheyAre(t *testing.T) {
 	}
 	if html, err := Render(strings.Repeat("*a_", 2000)); err != nil || strings.Contains(html, "<em>") || !strings.Contains(html, "*a_*a_") {
 		t.Errorf("%.100s %v", html, err)
+	}
+}
+
+// The worst of 12 kB takes no more memory than a page of text that is meant to be read.
+func TestTheWorstOfASmallTextIsBounded(t *testing.T) {
+	const most = 64 << 20
+	width := strings.Repeat("|a", 3000)
+	for name, text := range map[string]string{
+		"a wide table with many rows": width + "\n" + strings.Repeat("|-", 3000) + "\n" + strings.Repeat("|\n", 3000),
+		"many narrow tables":          strings.Repeat("|a|b|\n|-|-|\n|\n|\n\n", 700),
+		"a table in a quote":          "> " + width + "\n> " + strings.Repeat("|-", 3000) + "\n" + strings.Repeat("> |\n", 3000),
+		"footnotes":                   strings.Repeat("[^a] ", 1200) + "\n\n" + strings.Repeat("[^b]: x\n", 1200),
+		"footnotes that are all different": func() string {
+			var b strings.Builder
+			for i := range 1000 {
+				fmt.Fprintf(&b, "[^%d] ", i)
+			}
+			for i := range 1000 {
+				fmt.Fprintf(&b, "\n\n[^%d]: x", i)
+			}
+			return b.String()
+		}(),
+		"tables of records": strings.Repeat("[[table a: /x.csv]]\n\n", 600),
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		html, err := Render(text)
+		runtime.ReadMemStats(&after)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		if took := after.TotalAlloc - before.TotalAlloc; took > most {
+			t.Errorf("%s of %d bytes takes %d MB", name, len(text), took>>20)
+		}
+		if len(html) > 4<<20 {
+			t.Errorf("%s comes out as %d bytes", name, len(html))
+		}
+		if strings.HasPrefix(name, "a wide") || strings.HasPrefix(name, "footnotes") {
+			if len(Stopped(text)) == 0 {
+				t.Errorf("%s: nobody is told", name)
+			}
+		}
+	}
+	if told := Stopped("| a | b |\n| --- | --- |\n" + strings.Repeat("| [x](/x) | *y* |\n", 2000)); len(told) != 0 {
+		t.Errorf("a table that is meant to be read: %v", told)
+	}
+	placed := 0
+	html, _ := Render(strings.Repeat("[[table a: /x.csv]]\n\n", 600))
+	PutTables(html, func(TablePlace) string { placed++; return "" })
+	if placed > 20 {
+		t.Errorf("%d tables are put in", placed)
+	}
+}
+
+func TestRecordsAreBounded(t *testing.T) {
+	for name, text := range map[string]string{
+		"columns": strings.Repeat("a,", 300) + "b\n",
+		"rows":    "a\n" + strings.Repeat("x\n", 60_000),
+		"fields":  strings.Repeat("a,", 150) + "b\n" + strings.Repeat("x\n", 20_000),
+	} {
+		if _, err := ReadRecords([]byte(text)); err == nil {
+			t.Errorf("too many %s are read", name)
+		}
 	}
 }

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"velada/limits"
 )
 
 // Top cuts a rendered page after what it begins with: its heading, and the paragraph right after
@@ -117,7 +119,11 @@ func PutPlaces(page string, put func(name, title string) string) string {
 	if !strings.Contains(page, `<div class="v-`) {
 		return page
 	}
+	n := 0
 	return placeHTML.ReplaceAllStringFunc(page, func(found string) string {
+		if n++; n > limits.ListsOnPage {
+			return ""
+		}
 		m := placeHTML.FindStringSubmatch(found)
 		return put(m[1], html.UnescapeString(m[2]))
 	})
@@ -129,7 +135,11 @@ func PutDates(page string, put func(title string, items []string) string) string
 	if !strings.Contains(page, `<div class="v-dates">`) {
 		return page
 	}
+	n := 0
 	return eachElement(page, "div", "v-dates", func(list string) string {
+		if n++; n > limits.ListsOnPage {
+			return ""
+		}
 		list = strings.TrimSuffix(strings.TrimPrefix(list, `<div class="v-dates">`), "</div>")
 		title := ""
 		if m := datesTitle.FindStringSubmatch(list); m != nil {

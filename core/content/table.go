@@ -7,11 +7,14 @@ import (
 	"errors"
 	"fmt"
 	"html"
+	"io"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"velada/limits"
 )
 
 // TablePlace is where a table of records stands in a page: a line of its own,
@@ -36,9 +39,14 @@ func Tables(body string) (list []TablePlace) {
 	return list
 }
 
-// PutTables puts something in the place of each table of a rendered page.
+// PutTables puts something in the place of each table of a rendered page: so many as a page may have,
+// and nothing in the place of the others.
 func PutTables(page string, put func(TablePlace) string) string {
+	n := 0
 	return tableHTML.ReplaceAllStringFunc(page, func(found string) string {
+		if n++; n > limits.TablesOnPage {
+			return ""
+		}
 		m := tableHTML.FindStringSubmatch(found)
 		return put(TablePlace{m[1], html.UnescapeString(m[2])})
 	})
@@ -69,21 +77,28 @@ func ReadRecords(data []byte) (*Records, error) {
 	}
 	r := csv.NewReader(bytes.NewReader(data))
 	r.Comma, r.FieldsPerRecord, r.TrimLeadingSpace = comma, -1, true
-	all, err := r.ReadAll()
-	switch {
-	case err != nil:
-		return nil, fmt.Errorf("%w: %v", ErrRecords, err)
-	case len(all) == 0:
-		return nil, fmt.Errorf("%w: it is empty", ErrRecords)
-	}
-	t := &Records{Head: all[0]}
-	for i, row := range all[1:] {
-		if len(row) > len(t.Head) {
-			return nil, fmt.Errorf("%w: line %d has more fields than the first", ErrRecords, i+2)
+	t := &Records{}
+	for line := 1; ; line++ {
+		row, err := r.Read()
+		switch {
+		case errors.Is(err, io.EOF) && line == 1:
+			return nil, fmt.Errorf("%w: it is empty", ErrRecords)
+		case errors.Is(err, io.EOF):
+			return t, nil
+		case err != nil:
+			return nil, fmt.Errorf("%w: %v", ErrRecords, err)
+		case line == 1 && len(row) > limits.RecordColumns:
+			return nil, fmt.Errorf("%w: it has %d columns, and %d are the most", ErrRecords, len(row), limits.RecordColumns)
+		case line == 1:
+			t.Head = row
+			continue
+		case len(row) > len(t.Head):
+			return nil, fmt.Errorf("%w: line %d has more fields than the first", ErrRecords, line)
+		case line > limits.RecordRows || line*len(t.Head) > limits.RecordCells:
+			return nil, fmt.Errorf("%w: it has more than %d rows, or %d fields", ErrRecords, limits.RecordRows, limits.RecordCells)
 		}
 		t.Rows = append(t.Rows, append(row, make([]string, len(t.Head)-len(row))...))
 	}
-	return t, nil
 }
 
 // View is what somebody looks at of a table.

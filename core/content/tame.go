@@ -26,6 +26,7 @@ var (
 // tame escapes the marks of blocks that have too many of them, and of lines that
 // nest too deep.
 func tame(body string) string {
+	body, _ = withinBudget(body)
 	if strings.Count(body, ">")+strings.Count(body, "-")+strings.Count(body, ".")+strings.Count(body, "+") <= mostNesting && marks(body) <= mostMarks {
 		return body
 	}

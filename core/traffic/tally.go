@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"velada/core/access"
+	"velada/limits"
 )
 
 // Hit is one request for a page, as far as it is counted.
@@ -96,6 +97,7 @@ type Tally struct {
 
 	plain map[plainStatus]int // hits whose status is that of their outcome
 	most  int                 // visitors that are told apart
+	names map[namesOf]map[string]bool
 }
 
 // plainStatus counts statuses more cheaply than a DayKey does.
@@ -114,7 +116,7 @@ func NewTally(zone *time.Location, today map[VisitorOf]*Visit) *Tally {
 	if today == nil {
 		today = map[VisitorOf]*Visit{}
 	}
-	return &Tally{Zone: zone, Today: today, Hits: map[Key]int{}, Days: map[DayKey]int{}, Changed: map[VisitorOf]bool{}, plain: map[plainStatus]int{}, most: mostVisitors}
+	return &Tally{Zone: zone, Today: today, Hits: map[Key]int{}, Days: map[DayKey]int{}, Changed: map[VisitorOf]bool{}, plain: map[plainStatus]int{}, most: mostVisitors, names: map[namesOf]map[string]bool{}}
 }
 
 // DayOf counts the days from 1970 to a time, in a zone.
@@ -126,10 +128,41 @@ func DayOf(t time.Time, zone *time.Location) int64 {
 // HourOf counts the hours from 1970 to a time.
 func HourOf(t time.Time) int64 { return t.Unix() / 3600 }
 
+// Others is what names beyond limits.NamesADay are counted as.
+const Others = "…"
+
+type namesOf struct {
+	site string
+	day  int64
+	kind DayKind
+}
+
+// told returns a name to be counted, or Others where so many of its kind are told apart that day
+// already: anybody can make names up.
+func (t *Tally) told(site string, day int64, kind DayKind, name string) string {
+	of := namesOf{site, day, kind}
+	names := t.names[of]
+	if names == nil {
+		if len(t.names) > mostNames {
+			clear(t.names)
+		}
+		names = map[string]bool{}
+		t.names[of] = names
+	}
+	if !names[name] && len(names) >= limits.NamesADay {
+		return Others
+	}
+	names[name] = true
+	return name
+}
+
+// mostNames is for how many sites, days and kinds it is remembered which names there were.
+const mostNames = 20_000
+
 // Add counts a hit.
 func (t *Tally) Add(h Hit) {
 	day := DayOf(h.At, t.Zone)
-	count := func(kind DayKind, name string) { t.Days[DayKey{h.Site, day, kind, name}]++ }
+	count := func(kind DayKind, name string) { t.Days[DayKey{h.Site, day, kind, t.told(h.Site, day, kind, name)}]++ }
 	if h.Search != "" {
 		if h.Robot {
 			return

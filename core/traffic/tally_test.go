@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"velada/core/access"
+	"velada/limits"
 )
 
 func madrid(t *testing.T) *time.Location {
@@ -202,5 +203,21 @@ sites:
 		if r := Replay(before, after, "s", false, hits); r.Hits != 1_000_000 {
 			b.Fatal(r.Hits)
 		}
+	}
+}
+
+// Names that anybody can make up are told apart up to a number a day.
+func TestNamesADayAreBounded(t *testing.T) {
+	tally := NewTally(time.UTC, nil)
+	for i := range 3 * limits.NamesADay {
+		tally.Add(Hit{Site: "s", At: time.Unix(0, 0), Search: "word " + strconv.Itoa(i), Found: true})
+	}
+	_, days, _ := tally.Take()
+	sum := 0
+	for _, n := range days {
+		sum += n
+	}
+	if len(days) > limits.NamesADay+1 || sum != 3*limits.NamesADay {
+		t.Errorf("%d names, %d searches", len(days), sum)
 	}
 }
