@@ -2,16 +2,17 @@ package gate
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"net"
 	"net/http"
 	"net/http/httputil"
 	"net/url"
+	"path"
 	"strings"
 	"time"
 
 	"velada/core/access"
-	"velada/identity"
 )
 
 // How long a server behind Velada may take to be reached, and until it begins to answer. What it
@@ -47,14 +48,14 @@ func (q elsewhere) forward(raw, upstream string) {
 		q.unreadable("This address can be read in more than one way.")
 		return
 	}
-	if q.as != nil && !q.as.May(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
+	if q.as != nil && !q.as.may(q.path) && (d.Outcome == access.Open || d.Outcome == access.Missing) {
 		q.notYours()
 		return
 	}
-	path := q.path
+	asked, stands := q.path, [2]string{}
 	switch {
 	case d.Outcome == access.Missing: // hidden: the upstream says how it answers what is missing
-		path = "/" + identity.Token()
+		asked, stands = q.madeUp()
 	case d.Outcome != access.Open:
 		q.countElsewhere(d, 0, false)
 		q.meeting().meet(d)
@@ -64,9 +65,9 @@ func (q elsewhere) forward(raw, upstream string) {
 	if err != nil {
 		panic(err) // it was checked when it was set
 	}
-	hidden := path != q.path
-	if path != "/" && strings.HasSuffix(raw, "/") {
-		path += "/"
+	hidden := asked != q.path
+	if asked != "/" && strings.HasSuffix(raw, "/") {
+		asked += "/"
 	}
 	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes)+len(q.visitor.Links) == 0 && d.Outcome == access.Open
 	ctx, end := context.WithCancel(q.Context())
@@ -77,7 +78,23 @@ func (q elsewhere) forward(raw, upstream string) {
 	}
 	watch := time.AfterFunc(wait, func() { q.endWithDoor(ctx, end) })
 	defer watch.Stop()
-	q.proxy(handing{raw: raw, path: path, target: target, d: d, hidden: hidden, anybody: anybody}).ServeHTTP(q.w, q.Request.WithContext(ctx))
+	q.proxy(handing{raw: raw, path: asked, stands: stands, target: target, d: d, hidden: hidden, anybody: anybody}).ServeHTTP(q.w, q.Request.WithContext(ctx))
+}
+
+// errMissing says that a server has nothing at a path. On a site that hides something all that is
+// missing is answered from one place of Velada's own, whatever is asked and however: so what hides
+// cannot be told from it by a length, an encoding, a slash or an escape.
+var errMissing = errors.New("there is nothing there")
+
+// madeUp is a path that a server surely does not have, beside the one that hides: the same each time,
+// and with the same ending, so that the server answers as it answers what is missing there.
+func (q elsewhere) madeUp() (made string, stands [2]string) {
+	top := q.path
+	for above := path.Dir(top); above != "/" && q.decideElsewhere(above).Outcome == access.Missing; above = path.Dir(above) {
+		top = above
+	}
+	name := q.gate.House.Keys.Seal("made up", q.address, top)[:24]
+	return path.Join(path.Dir(top), name+path.Ext(top)) + strings.TrimPrefix(q.path, top), [2]string{name, strings.TrimSuffix(path.Base(top), path.Ext(top))}
 }
 
 // unreadable refuses a path that servers read in more than one way.
@@ -92,8 +109,9 @@ type handing struct {
 	raw, path string // as it was sent, and as the server is asked
 	target    *url.URL
 	d         access.Decision
-	hidden    bool // the path is one that the server does not have
-	anybody   bool // anybody would get the same
+	stands    [2]string // what stands in it for a name that hides, and that
+	hidden    bool      // the path is one that the server does not have
+	anybody   bool      // anybody would get the same
 }
 
 // proxy hands a request on and its answer back.
@@ -118,8 +136,8 @@ func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
 			if q.gate.Secure {
 				r.Out.Header.Set("X-Forwarded-Proto", "https")
 			}
-			if hidden {
-				r.Out.Header.Del("Accept-Encoding") // what it says of the path is put right below
+			if q.hidesSomething() { // what it says of a path that hides is put right below, and all is encoded alike
+				r.Out.Header.Del("Accept-Encoding")
 			}
 			if cookies := theirCookies(r.In.Header["Cookie"]); cookies == "" {
 				r.Out.Header.Del("Cookie")
@@ -130,6 +148,9 @@ func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
 		},
 		ModifyResponse: func(r *http.Response) error {
 			q.gate.House.Servers.Answered(q.state.ID(q.address))
+			if r.StatusCode == http.StatusNotFound && q.hidesSomething() {
+				return errMissing
+			}
 			q.countElsewhere(d, r.StatusCode, d.Outcome == access.Open && r.StatusCode < http.StatusBadRequest && isHTML(r))
 			in.outward(r.Header)
 			if !anybody || r.StatusCode >= http.StatusBadRequest || q.hidesSomething() { // what hides answers as what is missing
@@ -142,12 +163,21 @@ func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
 			if strings.HasPrefix(r.Header.Get("Content-Type"), "text/event-stream") {
 				r.Header.Set("X-Accel-Buffering", "no") // servers in front hand it on as it comes
 			}
+			if q.Method == http.MethodHead && q.hidesSomething() { // its length would tell of the path that was asked for
+				r.Header.Del("Content-Length")
+				r.ContentLength = -1
+			}
 			if hidden {
-				return spellBack(r, path, q.path)
+				return spellBack(r, on.stands[0], on.stands[1])
 			}
 			return nil
 		},
 		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
+			if errors.Is(err, errMissing) {
+				q.countElsewhere(d, http.StatusNotFound, false)
+				q.meeting().meet(access.Decision{Outcome: access.Missing})
+				return
+			}
 			slog.Error("asking an upstream", "site", q.address, "error", err)
 			if q.Context().Err() == nil {
 				q.gate.House.Servers.Failed(q.state.ID(q.address), q.gate.House.Now())

@@ -50,8 +50,8 @@ func (in inner) outward(h http.Header) {
 	if set := h["Set-Cookie"]; len(set) > 0 {
 		kept := set[:0]
 		for _, line := range set {
-			name, _, _ := strings.Cut(line, "=")
-			if !ours(strings.TrimSpace(name)) {
+			name, _, named := strings.Cut(line, "=")
+			if name = strings.TrimSpace(name); named && name != "" && !ours(name) { // a browser sends one without a name as name=value
 				kept = append(kept, in.cookie(line))
 			}
 		}

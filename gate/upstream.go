@@ -143,8 +143,7 @@ func (q elsewhere) hidesSomething() bool {
 // mostMissing is how long an upstream's page for what is missing may be.
 const mostMissing = 1 << 20
 
-// spellBack puts the path that was asked for into an answer in the place of the one
-// that was made up.
+// spellBack puts the name that was asked for into an answer in the place of the one that was made up.
 func spellBack(r *http.Response, made, asked string) error {
 	body, err := io.ReadAll(io.LimitReader(r.Body, mostMissing))
 	if err != nil {
@@ -160,6 +159,9 @@ func spellBack(r *http.Response, made, asked string) error {
 	}
 	body = bytes.ReplaceAll(body, []byte(made), []byte(escape(asked)))
 	r.Body = io.NopCloser(bytes.NewReader(body))
+	if r.Request.Method == http.MethodHead {
+		return nil
+	}
 	r.ContentLength = int64(len(body))
 	r.Header.Set("Content-Length", strconv.Itoa(len(body)))
 	return nil

@@ -3,12 +3,14 @@ package house
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"maps"
 	"reflect"
 	"slices"
 	"time"
 
 	"velada/core/access"
+	"velada/core/parts"
 	"velada/store"
 )
 
@@ -50,6 +52,34 @@ func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 type Preview struct {
 	Then   *access.Policy
 	Impact Summary
+	Plan   string // a mark of what it would change, see AsSeen
+}
+
+// ErrMoved says that a change would do something else by now than what was shown.
+var ErrMoved = errors.New("somebody else changed this meanwhile: look at what it would do now, then go on")
+
+type seenKey struct{}
+
+// AsSeen returns a context in which the next change of the document that is made must be the one that
+// was shown, by the mark of its plan: ErrMoved otherwise, and nothing is changed. "" is any.
+func AsSeen(ctx context.Context, plan string) context.Context {
+	if plan == "" {
+		return ctx
+	}
+	return context.WithValue(ctx, seenKey{}, &plan)
+}
+
+// asSeen asks whether a change is the one that was shown, where one was.
+func (tx *Tx) asSeen(then *access.Policy) error {
+	seen, is := tx.ctx.Value(seenKey{}).(*string)
+	if !is || *seen == "" || tx.was == nil {
+		return nil
+	}
+	if parts.Mark(tx.was.Policy.Document(), then.Document()) != *seen {
+		return ErrMoved
+	}
+	*seen = "" // what follows in the same request is another change
+	return nil
 }
 
 // Preview runs a change without a transaction: nothing is written and nothing is in
@@ -66,7 +96,7 @@ func (h *House) previewOf(ctx context.Context, s *State, a Actor, n Needs, do fu
 	if err != nil {
 		return nil, err
 	}
-	return &Preview{Then: tx.then, Impact: summarise(s.Policy, tx.then, access.At(tx.at))}, nil
+	return &Preview{Then: tx.then, Impact: summarise(s.Policy, tx.then, access.At(tx.at)), Plan: parts.Mark(s.Policy.Document(), tx.then.Document())}, nil
 }
 
 // Draft runs a change as far as it is compiled and checked, on a snapshot of the database that

@@ -17,6 +17,7 @@ import (
 	"velada/app/people"
 	"velada/app/teams"
 	"velada/core/access"
+	"velada/core/roster"
 	"velada/demo"
 	"velada/house"
 	"velada/store"
@@ -604,5 +605,66 @@ func TestARightIsAskedWhenItsTurnComes(t *testing.T) {
 	}
 	if err := <-set; err == nil {
 		t.Error("somebody who was blocked meanwhile changed what membership is like")
+	}
+}
+
+// A roster without a column of teams takes nobody out of theirs.
+func TestARosterWithoutTeamsLeavesThemAsTheyAre(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	var text strings.Builder
+	text.WriteString("name,address\n")
+	for _, p := range people.GroupPeople(h, "variable-stars") {
+		fmt.Fprintf(&text, "%q,%s\n", p.Name, p.Address)
+	}
+	sheet, err := roster.Read([]byte(text.String()), roster.Options{Head: -1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	plan, err := people.PlanRoster(ctx, h, ines, people.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "variable-stars", Teams: true})
+	if err != nil || len(plan.Moved) != 0 || len(plan.Gone) != 0 || plan.Same == 0 {
+		t.Errorf("%d moved, %d gone, %d the same: %v", len(plan.Moved), len(plan.Gone), plan.Same, err)
+	}
+}
+
+// A change that was shown is made as it was shown, or not at all: by what it changes, not by how many.
+func TestWhatWasShownIsWhatIsMade(t *testing.T) {
+	h := demoHouse(t)
+	ines := who(t, h, "ines@cerroalcor.example")
+	change := people.TakeOut(h, "council", []string{"bram"})
+	if err := h.ChangePeople(ctx, ines, people.PutIn(h, "council", []string{"bram"})); err != nil && !errors.Is(err, house.ErrNothing) {
+		t.Fatal(err)
+	}
+	would, err := h.PreviewPeople(ctx, ines, change)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := h.ChangePeople(ctx, ines, people.PutIn(h, "council", []string{"mateo"})); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.ChangePeople(house.AsSeen(ctx, would.Plan), ines, change); !errors.Is(err, house.ErrMoved) {
+		t.Errorf("made though the group is another: %v", err)
+	}
+	if would, err = h.PreviewPeople(ctx, ines, change); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.ChangePeople(ctx, ines, people.PutIn(h, "antlia", []string{"bram"})); err != nil { // elsewhere
+		t.Fatal(err)
+	}
+	if err := h.ChangePeople(house.AsSeen(ctx, would.Plan), ines, change); err != nil {
+		t.Errorf("what others changed elsewhere keeps it from being made: %v", err)
+	}
+	// a roster with the same counts of others
+	read := func(text string) people.RosterForm {
+		sheet, err := roster.Read([]byte(text), roster.Options{Head: -1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return people.RosterForm{Sheet: sheet, Fields: sheet.Fields, Group: "antlia"}
+	}
+	a, err1 := people.PlanRoster(ctx, h, ines, read("name,address\nNew One,one@cerroalcor.example\n"))
+	b, err2 := people.PlanRoster(ctx, h, ines, read("name,address\nNew Two,two@cerroalcor.example\n"))
+	if err := errors.Join(err1, err2); err != nil || a.Change.What != b.Change.What || a.Mark() == b.Mark() {
+		t.Errorf("two rosters with the same counts: %v %v %v", err, a.Mark(), b.Mark())
 	}
 }

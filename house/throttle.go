@@ -37,7 +37,6 @@ type Throttles struct {
 	forms    *identity.Throttle // forms that anybody may send, from a source
 	Comments *identity.Throttle
 	Guesses  *identity.Throttle // wrong passwords from a source, whatever the account
-	Fresh    *identity.Throttle // letters to an address from a source that did not ask for one lately
 	Invites  *identity.Throttle // invitations by one person
 	ToMany   *identity.Throttle // letters of a site to its members
 	Hashing  *identity.Line     // whose passwords are looked at
@@ -66,7 +65,6 @@ func newThrottles() Throttles {
 		forms:    &identity.Throttle{Every: 10 * time.Second, Burst: schoolEvening},
 		Comments: &identity.Throttle{Every: 20 * time.Second, Burst: 10},
 		Guesses:  &identity.Throttle{Every: limits.GuessPause, Burst: limits.GuessesBySource},
-		Fresh:    &identity.Throttle{Every: time.Hour, Burst: 1},
 		Invites:  &identity.Throttle{Every: time.Hour / limits.InvitationsAnHour, Burst: limits.InvitationsAnHour},
 		ToMany:   &identity.Throttle{Every: 24 * time.Hour / limits.LettersADay, Burst: limits.LettersADay},
 		Hashing:  &identity.Line{Slots: limits.HashesAtOnce, Waiting: limits.WaitBySource},
@@ -96,11 +94,15 @@ func (h *House) CountForm(form string, from From) (giveBack func(), err error) {
 	return Try(h.Throttles.forms, "Very many of these forms were sent from your network.", form+" "+from.Source())
 }
 
-// MayWriteTo counts a letter that somebody asked for to an address, and reports whether it is written.
-// Letters of each kind are counted by themselves, and whoever did not ask for one lately gets theirs
-// though others have asked for many: nobody keeps a letter from somebody by asking in their name.
-func (h *House) MayWriteTo(a access.Address, kind string, from From) bool {
-	_, wait := h.Throttles.Letters.Try(time.Now(), kind+" to "+a.String())
-	_, fresh := h.Throttles.Fresh.Try(time.Now(), kind+" to "+a.String()+" from "+from.Source())
-	return wait == 0 || fresh == 0
+// MayWriteTo counts a letter that somebody asked for to an address, and reports whether it is written:
+// where it is not, enough of its kind are in the mailbox already, and each of them works. Links to sign
+// in and to set a new password are counted by themselves, so that nobody keeps one from somebody by
+// asking for others in their name.
+func (h *House) MayWriteTo(a access.Address, kind string) bool {
+	of := "others"
+	if kind == LinkReset || kind == LinkSignIn {
+		of = kind
+	}
+	_, wait := h.Throttles.Letters.Try(time.Now(), of+" to "+a.String())
+	return wait == 0
 }

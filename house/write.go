@@ -23,6 +23,9 @@ func (tx *Tx) finish() error {
 		if tx.compiled && !tx.asCompiled() {
 			return errLateDraft
 		}
+		if err := tx.asSeen(then); err != nil {
+			return err
+		}
 		if err := tx.checkTeams(then); err != nil {
 			return err
 		}

@@ -55,7 +55,7 @@ func SendLink(h *house.House, kind, address string, to map[string]string, from h
 	if _, err := h.CountForm("link", from); err != nil {
 		return err
 	}
-	if !h.MayWriteTo(a, kind, from) {
+	if !h.MayWriteTo(a, kind) {
 		return nil // enough are in the mailbox already, and each of them works
 	}
 	goOn := house.GoOnTo{Then: to["then"], Site: to["site"], Path: to["path"]}

@@ -169,7 +169,7 @@ func visitorLetter(ctx context.Context, h *house.House, kind string, address acc
 	if _, err := house.Try(h.Throttles.Asks, "You have asked for several letters to this address.", kind+" "+address.String()+" from "+from.Source()); err != nil {
 		return err
 	}
-	if !h.MayWriteTo(address, kind, from) {
+	if !h.MayWriteTo(address, kind) {
 		return nil
 	}
 	if _, signsIn := h.State().WhoSignsIn(address); !signsIn { // somebody's before: nothing goes there

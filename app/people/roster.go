@@ -3,7 +3,8 @@ package people
 import (
 	"cmp"
 	"context"
-	"errors"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"maps"
 	"slices"
@@ -56,13 +57,13 @@ func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	if err != nil {
 		return nil, err
 	}
-	seen := c.plan.Change.What
+	seen := c.plan.Mark()
 	c.plan.Change.Do = func(doc *access.Document) error { // worked out anew: others may have changed the groups since
 		now, err := planRoster(doc, f, rows, h.IsSteward(a), h.State().Settings.Reaches)
 		if err != nil {
 			return err
 		}
-		if now.plan.Change.What != seen {
+		if now.plan.Mark() != seen {
 			return ErrMoved
 		}
 		return now.do(doc)
@@ -70,8 +71,21 @@ func PlanRoster(ctx context.Context, h *house.House, a house.Actor, f RosterForm
 	return c.plan, nil
 }
 
+// Mark is a mark of who comes, moves, is renamed and leaves: two rosters with one mark do the same.
+func (p *RosterPlan) Mark() string {
+	sum := sha256.New()
+	for _, rows := range [][]RosterRow{p.New, p.Moved, p.Renamed, p.Gone} {
+		for _, row := range rows {
+			fmt.Fprintf(sum, "%d %q %q %q\n", row.Line, row.Name, row.Address, row.Text)
+		}
+		fmt.Fprintln(sum)
+	}
+	fmt.Fprintf(sum, "%q %q", p.Groups, p.leave)
+	return hex.EncodeToString(sum.Sum(nil)[:16])
+}
+
 // ErrMoved says that a change would do something else by now than what was shown.
-var ErrMoved = errors.New("somebody else changed these people or groups meanwhile: look at what it would do now, then go on")
+var ErrMoved = house.ErrMoved
 
 // coming is a roster on its way into a group: what is there, and what it brings.
 type coming struct {
@@ -220,7 +234,7 @@ func (c *coming) take(row roster.Person, at access.Address, team string) {
 	to := cmp.Or(c.teams[team], c.named[team], c.class.ID)
 	if team == "" {
 		to = c.class.ID
-		if !c.form.Teams && there {
+		if there && !(c.form.Teams && slices.Contains(c.form.Fields, roster.Group)) {
 			to = was // without a column of groups everybody stays where they stand
 			if was != c.class.ID {
 				place.team = strings.ToLower(c.group(was))

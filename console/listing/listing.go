@@ -262,7 +262,7 @@ func doSearch(c *web.Console, x *gin.Context) {
 	edit := func(d *pages.Description) { d.Listing = on }
 	back := cmp.Or(web.LocalPath(x.PostForm("back")), "/sites/"+site+"/settings")
 	if x.PostForm("meant") == "yes" {
-		err := pages.UpdateDetails(x.Request.Context(), c.House, web.Actor(x), site, edit)
+		err := pages.UpdateDetails(web.AsSeen(x), c.House, web.Actor(x), site, edit)
 		c.Done(x, err, map[bool]string{true: "Applied. Search engines may list what anybody can open.", false: "Applied. Search engines are kept away."}[on], back)
 		return
 	}

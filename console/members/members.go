@@ -297,7 +297,7 @@ func doMember(c *web.Console, x *gin.Context) {
 		c.Show(x, http.StatusOK, "house-change", p)
 		return
 	}
-	n, err := members.ChangeMembers(ctx, c.House, me, change)
+	n, err := members.ChangeMembers(web.AsSeen(x), c.House, me, change)
 	if errors.Is(err, members.ErrOnTeam) {
 		c.Complain(x, words.Capital(err.Error())+".")
 		x.Redirect(http.StatusSeeOther, to)

@@ -494,7 +494,7 @@ func unpublish(c *web.Console, x *gin.Context) {
 	}
 	change := pages.Unpublishing{Site: site, Down: action != "back", SayGone: action == "gone"}
 	if x.Request.Method == http.MethodPost && x.PostForm("meant") == "yes" {
-		err := pages.Unpublish(x.Request.Context(), c.House, web.Actor(x), change)
+		err := pages.Unpublish(web.AsSeen(x), c.House, web.Actor(x), change)
 		switch {
 		case err != nil && !errors.Is(err, house.ErrNothing):
 			c.Fail(x, err)

@@ -192,7 +192,7 @@ func doLeaveHouse(c *web.Console, x *gin.Context) {
 	}
 	here := "/people/" + id
 	if x.PostForm("meant") == "yes" {
-		if err := c.House.ChangePeople(x.Request.Context(), web.Actor(x), change); err != nil {
+		if err := c.House.ChangePeople(web.AsSeen(x), web.Actor(x), change); err != nil {
 			web.HouseRefused(c, x, err, here)
 			return
 		}

@@ -143,7 +143,7 @@ var charsetNames = map[string]string{
 
 // formOf takes the columns as they are said to be.
 func (p *pendingRoster) formOf(asked func(string) string) people.RosterForm {
-	f := people.RosterForm{Sheet: p.sheet, Group: p.group, Teams: true, Gone: true}
+	f := people.RosterForm{Sheet: p.sheet, Group: p.group, Teams: true} // nothing that removes is chosen from the start
 	said := asked("said") != ""
 	if said {
 		f.Teams, f.Gone = asked("teams") == "yes", asked("gone") == "yes"
@@ -215,6 +215,11 @@ func doRoster(c *web.Console, x *gin.Context) {
 		}
 		f := p.formOf(x.PostForm)
 		plan, err := people.PlanRoster(x.Request.Context(), c.House, me, f)
+		if seen := x.PostForm("plan"); err == nil && seen != "" && seen != plan.Mark() {
+			c.Complain(x, words.Capital(people.ErrMoved.Error())+".")
+			x.Redirect(http.StatusSeeOther, here+"?take="+token)
+			return
+		}
 		if err == nil && plan.InStretches() {
 			p.takeInStretches(c, me, f, plan)
 			x.Redirect(http.StatusSeeOther, here+"?take="+token)

@@ -2,6 +2,7 @@ package web
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"net/http"
 	"slices"
@@ -73,6 +74,9 @@ func HouseChangeWith(c *Console, x *gin.Context, change house.PeopleChange, back
 	v.To, v.Back = x.Request.URL.Path, back
 	more(v, plan.Preview)
 	for name, values := range x.Request.PostForm {
+		if name == "plan" { // of what was shown before
+			continue
+		}
 		for _, value := range values {
 			v.Hidden = append(v.Hidden, pair{name, value})
 		}
@@ -100,12 +104,17 @@ func tabOf(url string) string {
 
 // MadeHouseChange makes a change of people and groups that was seen and is meant.
 func MadeHouseChange(c *Console, x *gin.Context, change house.PeopleChange, then, done string) {
-	if err := c.House.ChangePeople(x.Request.Context(), Actor(x), change); err != nil {
+	if err := c.House.ChangePeople(AsSeen(x), Actor(x), change); err != nil {
 		HouseRefused(c, x, err, then)
 		return
 	}
 	c.Flash(x, done)
 	x.Redirect(http.StatusSeeOther, then)
+}
+
+// AsSeen returns the context of a request that makes a change which was shown: it is made as it was.
+func AsSeen(x *gin.Context) context.Context {
+	return house.AsSeen(x.Request.Context(), x.PostForm("plan"))
 }
 
 // HouseRefused says why a change of people and groups was not made.
@@ -133,7 +142,9 @@ const mostNamed = 30
 // NewChangeView shows what a change that is made at once, once it is meant, would do: now,
 // or from when it first does anything.
 func NewChangeView(c *Console, what string, plan *house.Preview) *ChangeView {
-	return newChangeView(c, what, c.House.State().Policy, plan.Then, plan.Impact)
+	v := newChangeView(c, what, c.House.State().Policy, plan.Then, plan.Impact)
+	v.Hide("plan", plan.Plan)
+	return v
 }
 
 // NewDifferenceView shows what one policy does that another does not.

@@ -219,7 +219,7 @@ func (c *Console) Refuse(x *gin.Context, status int, text string) {
 // Fail answers an error of a use case.
 func (c *Console) Fail(x *gin.Context, err error) {
 	switch {
-	case errors.Is(err, people.ErrMoved), errors.Is(err, pages.ErrBusy), errors.Is(err, people.ErrAddressTaken):
+	case errors.Is(err, house.ErrMoved), errors.Is(err, pages.ErrBusy), errors.Is(err, people.ErrAddressTaken):
 		c.Refuse(x, http.StatusConflict, words.Capital(err.Error())+".")
 	case errors.Is(err, house.ErrNoSite):
 		c.NotFound(x)
