@@ -5,6 +5,7 @@ package gate
 
 import (
 	"bytes"
+	"context"
 	"log/slog"
 	"net/http"
 	"net/netip"
@@ -41,6 +42,9 @@ type Gate struct {
 func New(house *house.House, console string, secure bool, siteURL func(address string) string) *Gate {
 	return &Gate{House: house, Console: console, Secure: secure, SiteURL: siteURL, protection: http.NewCrossOriginProtection(), finder: search.New(house), upstreams: reaching()}
 }
+
+// KeepSearchable makes live editions searchable soon after they went live, see search.Finder.Keep.
+func (g *Gate) KeepSearchable(ctx context.Context) error { return g.finder.Keep(ctx) }
 
 // request is one request on its way through the gate.
 type request struct {

@@ -2,6 +2,7 @@ package gate
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
@@ -16,6 +17,7 @@ import (
 	"velada/core/parts"
 	core "velada/core/traffic"
 	"velada/demo/demotest"
+	"velada/house"
 	"velada/store"
 )
 
@@ -222,5 +224,77 @@ func TestSearchesAreCounted(t *testing.T) {
 	}
 	if got["search:yeti"] != 1 || got["search-none:yeti"] != 1 || got["search-none:open nights"] != 0 {
 		t.Error(got)
+	}
+}
+
+// In which order hits come tells nothing of what does not open, nor of other sites.
+func TestTheOrderOfHitsTellsOfNothingElse(t *testing.T) {
+	order := func(secret string) string {
+		d := open(t)
+		d.says("variable-stars", "/how-to-join", "# Join\n\nquokka pangolin "+strings.Repeat("filler words here ", 30))
+		d.says("variable-stars", "/notes/week-1", "# One\n\npangolin quokka quokka "+strings.Repeat("filler words here ", 10))
+		d.says("variable-stars", "/crew/corvus", "# Ours\n\n"+secret)
+		d.says("society", "/visit", "# Visit\n\n"+secret)
+		_, found := d.found("variable-stars", "quokka pangolin", d.visiting("tobias@lens.example", "variable-stars"))
+		return found
+	}
+	plain := order("nothing")
+	if !strings.Contains(plain, "/how-to-join") {
+		t.Fatal(plain)
+	}
+	for _, secret := range []string{strings.Repeat("quokka ", 500), strings.Repeat("pangolin ", 500)} {
+		if got := order(secret); got != plain {
+			t.Errorf("with %.20s… the answer is another one:\n%s\n%s", secret, got, plain)
+		}
+	}
+}
+
+// An edition is made searchable behind, before anybody asks, and in pieces.
+func TestEditionsAreMadeSearchableBehind(t *testing.T) {
+	d := open(t)
+	var table strings.Builder
+	table.WriteString("name,word\n")
+	for i := range 900 {
+		fmt.Fprintf(&table, "row %d,numbat\n", i)
+	}
+	ines := d.house.Actor(access.Address{Local: "ines", Domain: "cerroalcor.example"})
+	if _, err := pages.SaveFile(t.Context(), d.house, ines, "society", "/courses/rows.csv", "text/csv", []byte(table.String()), ""); err != nil {
+		t.Fatal(err)
+	}
+	d.says("society", "/courses", "# Courses\n\n[[table rows: /courses/rows.csv]]\n\nThe wallaby.")
+	d.describe("society", store.Details{Search: true}, nil)
+	changes := 0
+	stop := make(chan struct{})
+	done := make(chan struct{})
+	go func() { // somebody else changes something meanwhile
+		defer close(done)
+		for {
+			select {
+			case <-stop:
+				return
+			default:
+			}
+			if err := d.house.Change(context.Background(), house.Velada, house.Needs{}, func(*house.Tx) error { return nil }); err == nil {
+				changes++
+			}
+		}
+	}()
+	if err := d.gate.KeepSearchable(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	close(stop)
+	<-done
+	number, err := store.SearchedEdition(t.Context(), d.house.Reader(), d.house.SiteID("society"))
+	if err != nil || number != d.house.State().Site("society").Live.Number {
+		t.Errorf("edition %d can be searched: %v", number, err)
+	}
+	if changes < 5 {
+		t.Errorf("others made %d changes meanwhile", changes)
+	}
+	if _, found := d.found("society", "wallaby"); !strings.Contains(found, "Courses") {
+		t.Error("nothing is found")
+	}
+	if _, found := d.found("society", "numbat"); !strings.Contains(found, "row 0") {
+		t.Error("no row is found")
 	}
 }

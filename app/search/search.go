@@ -2,10 +2,14 @@
 package search
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"golang.org/x/sync/singleflight"
@@ -52,6 +56,7 @@ type Asker struct {
 type Finder struct {
 	house  *house.House
 	making singleflight.Group
+	kept   sync.Map // store.SiteID → the number of the edition that is known to be searchable
 }
 
 // New returns a finder in a house.
@@ -83,8 +88,26 @@ func (f *Finder) Find(ctx context.Context, of *house.Site, words string, by Aske
 	if err != nil {
 		return nil, false, fmt.Errorf("searching: %w", err)
 	}
+	byRelevance(matches)
 	list, more = grouped(matches, words)
 	return list, more, nil
+}
+
+// byRelevance puts what was found into order by itself alone: where the words stand in the title first,
+// and then where they stand often for its length. What does not open has no say in it.
+func byRelevance(matches []store.Searchable) {
+	score := func(m store.Searchable) float64 {
+		if m.Records != "" {
+			return -1 // rows of tables come after pages, in their own order
+		}
+		n := strings.Count(m.Marked, store.MarkBegins)
+		title := 0.0
+		if n == 0 { // it was found by its title
+			title = 100
+		}
+		return title + float64(n)/(1+float64(len(m.Marked))/2000)
+	}
+	slices.SortStableFunc(matches, func(a, b store.Searchable) int { return cmp.Compare(score(b), score(a)) })
 }
 
 // places lists the pages that open, and the tables that are shown on them.
@@ -148,13 +171,13 @@ func query(text string) string {
 	return match
 }
 
-// ready makes the live edition of a site searchable, where it is not yet.
+// ready waits until the live edition of a site is searchable.
 func (f *Finder) ready(ctx context.Context, of *house.Site) error {
 	number, err := store.SearchedEdition(ctx, f.house.Reader(), of.ID)
 	if err != nil || number == of.Live.Number {
 		return err
 	}
-	done := f.making.DoChan(string(of.ID), func() (any, error) { // goes on where the first who asked has gone
+	done := f.making.DoChan(fmt.Sprint(of.ID, " ", of.Live.Number), func() (any, error) { // goes on where the first who asked has gone
 		return nil, f.make(context.WithoutCancel(ctx), of)
 	})
 	select {
@@ -165,19 +188,73 @@ func (f *Finder) ready(ctx context.Context, of *house.Site) error {
 	}
 }
 
+// Keep makes live editions searchable, soon after they went live.
+func (f *Finder) Keep(ctx context.Context) error {
+	s := f.house.State()
+	if s == nil {
+		return nil
+	}
+	var failed error
+	for _, doc := range s.Policy.Document().Sites {
+		of := s.Site(doc.Address)
+		if of.Live == nil || !of.Details.Search || ctx.Err() != nil {
+			continue
+		}
+		if made, there := f.kept.Load(of.ID); there && made == of.Live.Number {
+			continue
+		}
+		if err := f.ready(ctx, of); err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		f.kept.Store(of.ID, of.Live.Number)
+	}
+	return failed
+}
+
+// atATime is how many rows are written in one change of the house: others wait for no more than these.
+const atATime = 200
+
+// make reads an edition outside any lock, and writes its words piece by piece beside those of the
+// edition before, which are forgotten once the new ones are there.
 func (f *Finder) make(ctx context.Context, of *house.Site) error {
 	e, err := store.FindEdition(ctx, f.house.Reader(), of.ID, of.Live.Number)
 	if err != nil || e == nil {
 		return err
 	}
+	write := func(do func(tx *house.Tx) error) error {
+		return f.house.Change(ctx, house.Velada, house.Needs{}, do)
+	}
+	still := func(tx *house.Tx) bool {
+		now := tx.State().SiteOf(of.ID)
+		return now != nil && now.Live != nil && now.Live.Number == of.Live.Number
+	}
+	if err := f.dropAll(of.ID, 0, of.Live.Number, write); err != nil { // what an earlier try left
+		return err
+	}
 	var list []store.Searchable
+	flush := func(all bool) error {
+		for len(list) >= atATime || all && len(list) > 0 {
+			piece := list[:min(len(list), atATime)]
+			err := write(func(tx *house.Tx) error {
+				if !still(tx) { // published since: whoever asks next makes it anew
+					return errOlder
+				}
+				return store.AddSearchable(ctx, tx, of.ID, of.Live.Number, piece)
+			})
+			if err != nil {
+				return err
+			}
+			list = list[len(piece):]
+		}
+		return nil
+	}
 	for _, p := range e.Pages {
 		html := p.HTML
 		if p.Kind == "html" {
 			html = p.Body
 		}
-		text := content.Unconditional(html)
-		list = append(list, store.Searchable{SearchPlace: store.SearchPlace{Path: p.Path}, Title: p.Title, Words: content.Plain(text)})
+		list = append(list, store.Searchable{SearchPlace: store.SearchPlace{Path: p.Path}, Title: p.Title, Words: content.Plain(content.Unconditional(html))})
 		for _, place := range content.Tables(p.Body) {
 			rows, err := f.rows(ctx, of, p, place)
 			if err != nil {
@@ -185,13 +262,50 @@ func (f *Finder) make(ctx context.Context, of *house.Site) error {
 			}
 			list = append(list, rows...)
 		}
-	}
-	return f.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
-		if now := tx.State().SiteOf(of.ID); now == nil || now.Live == nil || now.Live.Number != of.Live.Number {
-			return nil // published since: whoever asks next makes it anew
+		if err := flush(false); err != nil {
+			return ignoreOlder(err)
 		}
-		return store.SaveSearchable(ctx, tx, of.ID, of.Live.Number, list)
+	}
+	if err := flush(true); err != nil {
+		return ignoreOlder(err)
+	}
+	err = write(func(tx *house.Tx) error {
+		if !still(tx) {
+			return errOlder
+		}
+		return store.SetSearched(ctx, tx, of.ID, of.Live.Number)
 	})
+	if err != nil {
+		return ignoreOlder(err)
+	}
+	return f.dropAll(of.ID, of.Live.Number, 0, write)
+}
+
+var errOlder = errors.New("another edition is live by now")
+
+func ignoreOlder(err error) error {
+	if errors.Is(err, errOlder) {
+		return nil
+	}
+	return err
+}
+
+// dropAll forgets the words of a site piece by piece: of all editions but one, or of one alone.
+func (f *Finder) dropAll(site store.SiteID, but, only int, write func(func(tx *house.Tx) error) error) error {
+	for more := true; more; {
+		err := write(func(tx *house.Tx) (err error) {
+			if only != 0 {
+				more, err = store.DropSearchableOf(tx.Context(), tx, site, only, atATime)
+			} else {
+				more, err = store.DropSearchable(tx.Context(), tx, site, but, atATime)
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // rows are the rows of a table on a page; none where its file is no table, which visitors are

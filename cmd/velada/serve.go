@@ -188,6 +188,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	tell(c.OutOrStdout(), h, theHouse, code)
 	theHouse.RunDue(ctx, dueInterval, pages.PublishDue, reminders.Timer(), news.Timer(h.siteURL))
 	theHouse.Outbox.Anew = map[string]house.Anew{news.Kind: news.Anew(theHouse, h.siteURL)}
+	theHouse.Every(ctx, dueInterval, "making sites searchable", h.gate.KeepSearchable)
 	theHouse.Every(ctx, listedInterval, "noting what is listed", func(ctx context.Context) error { return listing.NoteListed(ctx, theHouse) })
 	theHouse.Every(ctx, serverInterval, "looking at servers", func(ctx context.Context) error { return doors.LookAtServers(ctx, theHouse) })
 	theHouse.Every(ctx, domainInterval, "looking at domains", func(ctx context.Context) error { return domains.LookAtDue(ctx, theHouse) })

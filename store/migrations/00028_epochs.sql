@@ -4,6 +4,9 @@ ALTER TABLE accounts ADD COLUMN epoch INTEGER NOT NULL DEFAULT 0;
 -- Who made the first code that an account has, and as a manager of which group; '' for a steward.
 ALTER TABLE accounts ADD COLUMN slip_by TEXT NOT NULL DEFAULT '';
 ALTER TABLE accounts ADD COLUMN slip_group TEXT NOT NULL DEFAULT '';
+-- Words are kept by edition: they are made anew.
+DELETE FROM site_search;
+DELETE FROM site_searched;
 
 -- +goose Down
 ALTER TABLE accounts DROP COLUMN epoch;
