@@ -163,7 +163,7 @@ func TestASecondStepIsKeptByItsCodes(t *testing.T) {
 	if in.post("/account/second-step", "code", nothing); has() != "" {
 		t.Errorf("%q", has())
 	}
-	if err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"admin"} }); err != nil {
+	if err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"door"} }); err != nil {
 		t.Fatal(err)
 	}
 	called := d.half(pilar)

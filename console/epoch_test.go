@@ -19,7 +19,7 @@ import (
 // calledFor has the house call for a second step of admins.
 func calledFor(d *desk) {
 	d.Helper()
-	if err := d.house.ChangeSettings(d.Context(), d.house.Actor(mustParse(d.TB, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"admin", "usher"} }); err != nil {
+	if err := d.house.ChangeSettings(d.Context(), d.house.Actor(mustParse(d.TB, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"door", "members"} }); err != nil {
 		d.Fatal(err)
 	}
 }

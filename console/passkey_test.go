@@ -135,7 +135,7 @@ func TestAPasskeyLetsInOnce(t *testing.T) {
 	if _, body, _ := jonas.get("/account"); !strings.Contains(body, "The blue key") {
 		t.Error("it is not listed")
 	}
-	err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"editor"} })
+	err := d.house.ChangeSettings(t.Context(), d.house.Actor(mustParse(t, "ines@cerroalcor.example")), "x", func(s *house.Settings) { s.SecondStep = []string{"write"} })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -273,11 +273,11 @@ test("a passkey lets in, and counts for both steps", async () => {
   const steward = await fresh();
   await signIn(steward, house);
   await steward.goto(`${house.console}/settings/sign-in`);
-  await steward.getByLabel("editor", { exact: true }).check();
+  await steward.getByLabel("may edit pages", { exact: true }).check();
   await steward.locator("form[action$=second-step]").getByRole("button", { name: "Save" }).click();
   await steward.getByText("It holds from now on.").waitFor();
   await page.goto(`${house.console}/sites`);
-  await page.getByText("The house asks for two-step sign-in of everyone who is editor").waitFor();
+  await page.getByText("The house asks for two-step sign-in of everyone who may edit pages").waitFor();
   await page.getByRole("button", { name: "Cancel" }).click();
   await page.getByRole("button", { name: "Use a passkey" }).click();
   await page.getByRole("heading", { name: "Sites" }).waitFor();
@@ -300,7 +300,7 @@ test("a second step is called for, set up, and stood in for by a recovery code",
   const page = await fresh();
   await signIn(page, house);
   await page.goto(`${house.console}/settings/sign-in`);
-  await page.getByLabel("steward", { exact: true }).check();
+  await page.getByLabel("is a steward", { exact: true }).check();
   await page.locator("form[action$=second-step]").getByRole("button", { name: "Save" }).click();
   await page.getByRole("heading", { name: "Two-step sign-in" }).waitFor();
   const secret = await page.locator(".secret").innerText();

@@ -61,7 +61,7 @@ func (q feeds) feed(secret string) {
 		if err != nil {
 			panic(err)
 		}
-		if who == "" {
+		if who == "" || q.noOwnFeed() != "" {
 			missing()
 			return
 		}
@@ -85,6 +85,18 @@ func (q feeds) feed(secret string) {
 	}
 	slices.SortStableFunc(list, func(a, b *house.LivePage) int { return b.Changed.Compare(a.Changed) })
 	q.sendFeed(of, list[:min(len(list), mostEntries)], secret)
+}
+
+// noOwnFeed says why addresses of one's own show nothing on the site: nobody signs in by one, and where
+// the site hides itself, one would tell that it is there. It returns "" where they work.
+func (q *request) noOwnFeed() string {
+	switch {
+	case q.inForce("sign-in-required"), q.inForce("house-domains-only"):
+		return "Whoever reads here signs in, as the house asks, and an address cannot."
+	case q.absent():
+		return "This site hides itself from strangers, and an address of your own would tell that it is there."
+	}
+	return ""
 }
 
 func (q feeds) sendFeed(of *house.LivePage, list []*house.LivePage, secret string) {

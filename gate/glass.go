@@ -26,6 +26,7 @@ type As struct {
 	Edition *house.LiveEdition     // shown instead of the live one
 	May     func(path string) bool // whether the one who looks may read the page themself
 	Back    string                 // where looking ends, on the site's own host
+	Link    bool                   // by a preview link, whoever has it: house rules hold for it as for a way link
 }
 
 // may reports whether the one who looks may read what stands at a path themself; where nobody says

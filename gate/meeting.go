@@ -144,7 +144,7 @@ func (q meeting) meet(d access.Decision) {
 	case access.Missing:
 		s := q.sight("Not found")
 		s.Notice = false
-		if s.Details.NotFound != "" {
+		if s.Details.NotFound != "" && (q.insideOrFront() || q.reader(aboutMissing, q.path) == yes) { // a site's words are for those inside
 			if text, err := content.Render(s.Details.NotFound); err == nil {
 				s.HTML = template.HTML(text) // sanitised by content
 			}
@@ -177,7 +177,7 @@ func (q meeting) sight(title string) *sight {
 	s.Ribbon = q.whileHeld().ribbon()
 	s.Details = q.state.Site(q.address).Details
 	s.Corner = q.corner()
-	s.Notice = s.Details.CookieNotice != "" && q.reader(aboutNotice, "") == no
+	s.Notice = s.Details.CookieNotice != "" && q.insideOrFront() && q.reader(aboutNotice, "") == no
 	s.Named = q.state.Site(q.address).Counted.Names
 	if e := q.edition(); e != nil {
 		s.dressSight, s.More = q.dress(q.opening(e.Menu[:min(len(e.Menu), mostMenu)])), q.goesOn(e)

@@ -20,6 +20,7 @@ type newsSight struct {
 	Here         *follow  // the page that they came from, if it can be followed
 	Address      string   // their own address of news, just made
 	Has          bool     // they have one
+	NoFeed       string   // why nobody has an address of their own here
 	Says, Wrong  string
 	Letters      string // what becomes of letters, where no mail server sends them
 }
@@ -46,6 +47,7 @@ func (q memberPages) newsWith(status int, v *newsSight) {
 		panic(err)
 	}
 	v.All, v.Answers, v.Has = c.News, c.Answer, c.Feed
+	v.NoFeed = q.noOwnFeed()
 	v.Comments = len(q.state.Site(q.address).Membership.Comments) > 0
 	if q.state.Settings.Mail == nil {
 		v.Letters = house.NoMailServer
@@ -98,6 +100,10 @@ func (q memberPages) feedAddress() {
 	}
 	if q.PostFormValue("drop") == "yes" {
 		q.afterNews(news.TakeBack(q.Context(), q.gate.House, q.address, q.who))
+		return
+	}
+	if q.noOwnFeed() != "" {
+		q.news(http.StatusUnprocessableEntity, "")
 		return
 	}
 	secret, err := news.Address(q.Context(), q.gate.House, q.address, q.who)

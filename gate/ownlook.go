@@ -25,7 +25,7 @@ func (q *request) ownLook(page string) {
 	headers(q.w)
 	h := q.w.Header()
 	if to := content.LeadsOn(page); to != "" { // a sandbox lets no page lead on by itself
-		if at, err := url.Parse(to); err == nil && at.Host == "" && at.Scheme == "" && q.URL.ResolveReference(at).Path != q.URL.Path {
+		if at, err := url.Parse(to); err == nil && at.Host == "" && at.Scheme == "" && staysHere(to) && q.URL.ResolveReference(at).Path != q.URL.Path {
 			h.Set("Cache-Control", "private, no-store")
 			http.Redirect(q.w, q.Request, to, http.StatusFound)
 			return
@@ -63,4 +63,10 @@ func (q *request) ownLook(page string) {
 	h.Set("Content-Length", strconv.Itoa(len(page)))
 	q.w.WriteHeader(http.StatusOK)
 	q.write([]byte(page))
+}
+
+// staysHere reports whether browsers read an address without host as one of this site: they take a
+// backslash for a slash, and leave out tabs and line ends.
+func staysHere(to string) bool {
+	return !strings.HasPrefix(to, "//") && !strings.ContainsFunc(to, func(r rune) bool { return r == '\\' || r < ' ' || r == 0x7f })
 }

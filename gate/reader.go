@@ -1,6 +1,7 @@
 package gate
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -64,10 +65,10 @@ func (q *request) reader(about, of string) string {
 // answer answers a question about a visitor.
 func (q *request) answer(question house.Question, v *access.Visitor) string {
 	switch of := question.Of; question.About {
-	case aboutOpen:
-		return yesIf(q.site.Decide(of, v, q.at).Outcome == access.Open)
+	case aboutOpen: // what somebody looks at who may not read it themself has no title in a menu either
+		return yesIf(q.site.Decide(of, v, q.at).Outcome == access.Open && (q.as == nil || q.as.may(of)))
 	case aboutFile:
-		return yesIf(q.site.DecideFile(of, v, q.at).Outcome == access.Open)
+		return yesIf(q.site.DecideFile(of, v, q.at).Outcome == access.Open && (q.as == nil || q.as.may(of)))
 	case aboutFiles:
 		return strings.Join(q.filesThatOpen(of, v), "\x00")
 	case aboutNext:
@@ -90,6 +91,9 @@ func (q *request) answer(question house.Question, v *access.Visitor) string {
 	case aboutRibbon:
 		return q.whileHeld().ribbonText(v)
 	case aboutTables:
+		if q.as != nil && q.as.Link && q.inForce("records-need-sign-in") {
+			return yes // to nobody in particular
+		}
 		d := q.site.Decide(of, v, q.at)
 		return strings.Join(append(q.site.TablesShown(of, d, v, q.at), yesIf(q.site.Withheld(of, d, v, q.at))), "\x00")
 	case aboutStranger:
@@ -171,4 +175,9 @@ func (q *request) shareable(list []house.Note) bool {
 		}
 	}
 	return true
+}
+
+// inForce reports whether a house rule of a kind caps the site now.
+func (q *request) inForce(kind string) bool {
+	return slices.ContainsFunc(q.state.Policy.RulesInForce(q.address, q.at), func(r access.HouseRule) bool { return r.Rule == kind })
 }

@@ -146,11 +146,23 @@ func (trays *Trays) Rehearse(ctx context.Context, a Actor, site string, change f
 		if err := errors.Join(requireUnits(tx, now, next), s.Policy.CheckTeam(then, site, s.Identity(a.Who), access.At(tx.Now()))); err != nil {
 			return err
 		}
+		if err := readable(r.Draft); err != nil {
+			return err
+		}
 		if len(parts.Changed(r.Base, r.Draft)) == 0 && len(r.Secrets) == 0 {
 			return store.DropRehearsal(ctx, tx, s.ID(site), a.Who)
 		}
 		return store.SaveRehearsal(ctx, tx, r)
 	})
+}
+
+// readable returns access.Problems where a draft could not be read again as it would be kept.
+func readable(draft *access.Site) error {
+	text, err := access.PartJSON(draft)
+	if err != nil {
+		return err
+	}
+	return access.ReadPart(text, &access.Site{})
 }
 
 // WithoutMembers returns a site without its members, as trays and the ledger keep it.

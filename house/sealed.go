@@ -128,6 +128,7 @@ func (k *Keys) readSettings(ctx context.Context, q store.Reader) (*Settings, err
 	if err != nil {
 		return nil, fmt.Errorf("reading the settings of the house: %w", err)
 	}
+	s.SecondStep = byCapability(s.SecondStep)
 	return s, nil
 }
 

@@ -12,7 +12,7 @@ import (
 
 // Settings are what stewards set for the whole house beside its policy.
 type Settings struct {
-	SecondStep []string     `json:"second_step"` // roles whose holders sign in with a second step; steward too
+	SecondStep []string     `json:"second_step"` // what whoever may do it anywhere signs in for with a second step: capabilities, and steward
 	NoMail     []string     `json:"no_mail"`     // domains whose addresses no mail reaches
 	Mail       *post.Server `json:"mail"`        // nil keeps mail in the outbox alone
 	Providers  []Provider   `json:"providers"`
@@ -102,21 +102,52 @@ func (l *Sessions) endVisitsWithout(ctx context.Context) error {
 	}))
 }
 
-// SecondStepFor returns the roles for which somebody must sign in with a second step.
-func (h *House) SecondStepFor(a Actor) (roles []string) {
+// SecondStepFor returns what somebody may do, in the words of the settings, for which they must sign in
+// with a second step: whatever the role is called that lets them.
+func (h *House) SecondStepFor(a Actor) (list []string) {
 	s := h.State()
 	if len(s.Settings.SecondStep) == 0 {
 		return nil
 	}
 	if slices.Contains(s.Settings.SecondStep, Steward) && h.IsSteward(a) {
-		roles = append(roles, Steward)
+		list = append(list, Steward)
 	}
+	var caps access.Capabilities
 	for _, site := range s.Policy.Document().Sites {
-		for _, e := range s.Policy.Site(site.Address).EntriesOf(s.Identity(a.Who), access.At(h.Now())) {
-			if slices.Contains(s.Settings.SecondStep, e.Role) && !slices.Contains(roles, e.Role) {
-				roles = append(roles, e.Role)
+		caps |= s.CanAnywhere(a, site.Address, access.At(h.Now()))
+	}
+	for _, c := range SecondStepCapabilities {
+		if slices.Contains(s.Settings.SecondStep, c.String()) && caps.Has(c) {
+			list = append(list, c.String())
+		}
+	}
+	return list
+}
+
+// SecondStepCapabilities are those for which a second step can be called for, the most first.
+var SecondStepCapabilities = []access.Capability{access.Own, access.ManageTeam, access.ChangeDoor, access.Publish, access.ManageMembers, access.ManageListing, access.Write, access.SeeTraffic, access.Preview}
+
+// secondStepOfRoles are the capabilities that stood behind a role, where settings named roles.
+var secondStepOfRoles = map[string][]access.Capability{
+	"owner": {access.Own}, "admin": {access.ManageTeam, access.ChangeDoor}, "publisher": {access.Publish}, "editor": {access.Write},
+	"usher": {access.ManageMembers}, "analyst": {access.SeeTraffic}, "viewer": {access.Preview},
+}
+
+// byCapability carries settings over that named roles.
+func byCapability(list []string) (carried []string) {
+	for _, name := range list {
+		names := []string{name}
+		if caps, role := secondStepOfRoles[name]; role {
+			names = nil
+			for _, c := range caps {
+				names = append(names, c.String())
+			}
+		}
+		for _, n := range names {
+			if !slices.Contains(carried, n) {
+				carried = append(carried, n)
 			}
 		}
 	}
-	return roles
+	return carried
 }

@@ -39,6 +39,7 @@ type Throttles struct {
 	Guesses  *identity.Throttle // wrong passwords from a source, whatever the account
 	Invites  *identity.Throttle // invitations by one person
 	ToMany   *identity.Throttle // letters of a site to its members
+	Frees    *identity.Throttle // whether an address is free, by one person
 	Hashing  *identity.Line     // whose passwords are looked at
 	Searches *identity.Line
 	Looks    *identity.Throttle // at the name servers of a domain, because somebody waits
@@ -67,6 +68,7 @@ func newThrottles() Throttles {
 		Guesses:  &identity.Throttle{Every: limits.GuessPause, Burst: limits.GuessesBySource},
 		Invites:  &identity.Throttle{Every: time.Hour / limits.InvitationsAnHour, Burst: limits.InvitationsAnHour},
 		ToMany:   &identity.Throttle{Every: 24 * time.Hour / limits.LettersADay, Burst: limits.LettersADay},
+		Frees:    &identity.Throttle{Every: limits.AddressPause, Burst: limits.AddressesAsked},
 		Hashing:  &identity.Line{Slots: limits.HashesAtOnce, Waiting: limits.WaitBySource},
 		Searches: &identity.Line{Slots: limits.SearchesAtOnce, Waiting: limits.WaitBySource},
 		Looks:    &identity.Throttle{Every: 4 * time.Second, Burst: 1},

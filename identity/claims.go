@@ -17,6 +17,8 @@ const (
 
 // Claims are what a provider says of somebody.
 type Claims struct {
+	Issuer   string // of the ID token
+	Subject  string // whom the provider means: it never means another by it
 	Address  string
 	Verified Verified
 	Name     string

@@ -150,6 +150,7 @@ func (ps *Providers) Answer(ctx context.Context, p Provider, a Asked, back url.V
 		}
 	}
 	got.Claims = claimsOf(got.Token, got.UserInfo)
+	got.Claims.Issuer, got.Claims.Subject = token.Issuer, token.Subject
 	return got, nil
 }
 

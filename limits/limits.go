@@ -50,6 +50,12 @@ const (
 	LettersADay        = 20  // of a site to its members
 )
 
+// Addresses of sites (console/listing): whether one is free is asked while it is typed.
+const (
+	AddressesAsked = 60 // by one person; then one in AddressPause
+	AddressPause   = 2 * time.Second
+)
+
 // Counting (app/traffic).
 const (
 	NamesADay = 1000 // that are told apart of one kind on a site: words searched for, where visitors came from

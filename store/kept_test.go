@@ -73,6 +73,7 @@ func rowsOf(t *testing.T, db *sql.DB, who Who, site SiteID, n int) {
 		"codes":    SaveRecoveryCodes(ctx, db, who, [][32]byte{{byte(n)}}),
 		"browser":  KnowBrowser(ctx, db, who, [32]byte{byte(n)}, now),
 		"sign-in":  SaveSession(ctx, db, Session{ID: fmt.Sprint("in ", n), Who: who, Began: now, Used: now}),
+		"subject":  SaveSubject(ctx, db, "https://issuer.example", fmt.Sprint("subject ", n), who, now),
 		"visit":    SaveSiteSession(ctx, db, SiteSession{Token: [32]byte{byte(n)}, Site: site, Who: who, Console: fmt.Sprint("in ", n), Expires: now}),
 		"preview":  SavePreview(ctx, db, Preview{ID: fmt.Sprint("p", n), Site: site, Until: now, Who: who}),
 		"keeper":   exec(ctx, db, `INSERT INTO group_keepers (grp, who) VALUES (?, ?)`, fmt.Sprint("g", n), who),

@@ -44,6 +44,7 @@ var whose = []column{
 	{"recovery_codes", "who", end},
 	{"known_browsers", "who", end},
 	{"signed_in", "who", end},
+	{"provider_subjects", "who", end},
 	{"visits", "who", end},
 	{"previews", "who", end}, // they show what their author sees
 	{"group_keepers", "who", carry},

@@ -463,3 +463,26 @@ func (w Wording) Observer(who string) string {
 	}
 	return who
 }
+
+// SecondStep says, after "everyone who", for whom a second step is called for: stewards, or whoever has a
+// capability on any site.
+func SecondStep(what string) string {
+	if what == "steward" {
+		return "is a steward"
+	}
+	for c := access.Preview; c <= access.Own; c++ {
+		if c.String() == what {
+			return "may " + CapabilityWords(1<<c)
+		}
+	}
+	return what
+}
+
+// SecondSteps joins those for whom a second step is called for, after "everyone who".
+func SecondSteps(list []string) string {
+	var named []string
+	for _, what := range list {
+		named = append(named, SecondStep(what))
+	}
+	return Or(named)
+}

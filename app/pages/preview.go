@@ -29,6 +29,8 @@ func SharePreview(ctx context.Context, h *house.House, a house.Actor, site, labe
 			return house.ErrNoSite
 		}
 		switch {
+		case capsPreviews(tx.State(), site, access.At(tx.Now())):
+			return house.FieldErrors{"label": "A house rule lets nobody view this site without signing in: a preview link would show nothing."}
 		case strings.TrimSpace(label) == "":
 			return house.FieldErrors{"label": "Enter a name: who will use it."}
 		case !until.After(tx.Now()):
@@ -63,7 +65,18 @@ func FindPreview(ctx context.Context, h *house.House, token string) (*store.Prev
 	if site := h.State().SiteAddress(p.Site); site == "" || h.State().Blocked(p.Who) || !h.CanAnywhere(house.Actor{Who: p.Who}, site).Has(access.Preview) {
 		return nil, ErrNoPreview
 	}
+	if capsPreviews(h.State(), h.State().SiteAddress(p.Site), access.At(h.Now())) {
+		return nil, ErrNoPreview
+	}
 	return p, nil
+}
+
+// capsPreviews reports whether a house rule shuts preview links of a site, as it shuts a way link: whoever
+// has one shows no identity.
+func capsPreviews(s *house.State, site string, at access.Instant) bool {
+	return slices.ContainsFunc(s.Policy.RulesInForce(site, at), func(r access.HouseRule) bool {
+		return r.Rule == "sign-in-required" || r.Rule == "house-domains-only"
+	})
 }
 
 // PreviewsFor lists the preview links of a site that somebody may know of: those

@@ -129,13 +129,12 @@ func (r *Rounds) Find(ctx context.Context, a house.Actor, key string) (*rounds.F
 // longestReason is how long a reason may be, in bytes.
 const longestReason = 300
 
-// needs is who may mend a finding or leave it: whoever may change doors or the team of its
-// site, or stewards.
+// needs is who may mend a finding or leave it: whoever has the right that its remedy needs, or stewards.
 func needs(f *rounds.Finding) house.Needs {
 	if f.Site == "" {
 		return house.Needs{Steward: true}
 	}
-	return house.Needs{Site: f.Site, Cap: access.ChangeDoor, Or: []access.Capability{access.ManageTeam, access.ManageListing, access.Publish, access.ManageMembers}}
+	return house.Needs{Site: f.Site, Cap: f.Kind.Needs()}
 }
 
 // Leave leaves a finding as it is, until it changes; reason says why. It returns
@@ -166,7 +165,7 @@ func (r *Rounds) TakeUp(ctx context.Context, a house.Actor, key string) error {
 	if i < 0 {
 		return house.ErrNothing
 	}
-	err = r.house.Change(ctx, a, needs(&rounds.Finding{Site: r.house.State().SiteAddress(left[i].Site)}), func(tx *house.Tx) error {
+	err = r.house.Change(ctx, a, needs(&rounds.Finding{Site: r.house.State().SiteAddress(left[i].Site), Kind: rounds.KindOf(key)}), func(tx *house.Tx) error {
 		tx.Log(tx.State().SiteAddress(left[i].Site), "rounds", "Looked after again: "+left[i].Title+".", "", "")
 		return store.DropLeftAsIs(ctx, tx, key)
 	})

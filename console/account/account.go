@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -31,7 +30,7 @@ type accountView struct {
 	HasSecond     bool
 	Recovery      int
 	SetUp         *secretView
-	CalledFor     string // the roles for which a second step is called for
+	CalledFor     string // why a second step is called for, after "everyone who"
 	Kinds         []web.Choice
 	Reminders     []web.Choice // how often they are reminded by mail
 	Passkeys      []keyOfMine
@@ -61,7 +60,7 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 		return
 	}
 	v := &accountView{Address: me.Address.String(), Name: account.Name, Form: name, Pass: pass, Code: code, HasPassword: account.Password != "", HasSecond: account.TOTP != ""}
-	v.CalledFor = strings.Join(c.House.SecondStepFor(me), ", ")
+	v.CalledFor = words.SecondSteps(c.House.SecondStepFor(me))
 	if v.Form.Values == nil {
 		v.Form.Values = map[string]string{"name": account.Name}
 	}
@@ -152,8 +151,8 @@ func doSetSecond(c *web.Console, x *gin.Context) {
 	ctx, me := x.Request.Context(), web.Actor(x)
 	f := web.Form{Wrong: house.FieldErrors{}}
 	if x.PostForm("action") == "drop" {
-		if roles := c.House.SecondStepFor(me); len(roles) > 0 {
-			c.Complain(x, "The house asks for two-step sign-in of everyone who is "+strings.Join(roles, ", ")+".")
+		if list := c.House.SecondStepFor(me); len(list) > 0 {
+			c.Complain(x, "The house asks for two-step sign-in of everyone who "+words.SecondSteps(list)+".")
 			x.Redirect(http.StatusSeeOther, "/account")
 			return
 		}

@@ -7,7 +7,6 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -256,7 +255,7 @@ type secondView struct {
 	web.Form
 	Address string
 	SetUp   *secretView // where none is set up yet
-	Roles   string      // for which it is called for
+	For     string      // whom it is called for, after "everyone who"
 }
 
 // secretView is the secret of a second step while it is set up.
@@ -281,7 +280,7 @@ func second(c *web.Console, x *gin.Context, status int, f web.Form) {
 	v := secondView{Form: f, Address: me.Address.String()}
 	has, err := c.House.Sessions.HasSecondStep(x.Request.Context(), me.Who)
 	if err == nil && !has {
-		if v.Roles = strings.Join(c.House.SecondStepFor(me), ", "); v.Roles == "" { // none is called for any more
+		if v.For = words.SecondSteps(c.House.SecondStepFor(me)); v.For == "" { // none is called for any more
 			x.Redirect(http.StatusSeeOther, "/sign-in")
 			return
 		}

@@ -72,6 +72,10 @@ func backFrom(c *web.Console, x *gin.Context) {
 	who, err := accounts.SignInWith(ctx, c.House, settings, got.Claims)
 	if err != nil {
 		providerFailed(c, settings, err)
+		var another accounts.NewSubject
+		if errors.As(err, &another) { // bound once they have shown in another way who they are
+			c.Keep(x, web.SessionSubject, web.PendingSubject{NewSubject: another, At: c.Clock().Unix()})
+		}
 		c.Refuse(x, http.StatusForbidden, "Nobody was signed in: "+err.Error()+".")
 		return
 	}

@@ -231,6 +231,10 @@ func saveWay(c *web.Console, x *gin.Context, key string) {
 	f.Label = words.KindLabel(f.Kind)
 	f.Back = web.DoorURL(x.Param("site"), path, x.PostForm("as"))
 	w := f.readWay(x, s, c.Known(x))
+	if !slices.Contains(access.WayKinds, f.Kind) {
+		c.Fail(x, house.ErrNoSite) // no form sends it
+		return
+	}
 	if len(f.Wrong) == 0 {
 		d, err := c.Site(x)
 		if err != nil {
@@ -415,7 +419,7 @@ func doUndo(c *web.Console, x *gin.Context) {
 
 // strength judges a password as it is typed.
 func strength(c *web.Console, x *gin.Context) {
-	c.Show(x, http.StatusOK, "strength", web.StrengthView(x.Query("password"), x.Query("near")))
+	c.Show(x, http.StatusOK, "strength", web.StrengthView(x.PostForm("password"), x.PostForm("near")))
 }
 
 // findPeople finds people and groups of the house to walk in as.

@@ -8,7 +8,7 @@ import (
 // doorRoutes lists the requests of this room.
 func routes() []web.Route {
 	return []web.Route{
-		web.Get("/strength", web.SignedIn, strength),
+		web.Post("/strength", web.SignedIn, strength),
 		web.Get("/sites/:site/door", web.WholeSite, door),
 		web.Get("/sites/:site/walk", web.WholeSite, walkIn),
 		web.Get("/sites/:site/passes", web.WholeSite, passes),

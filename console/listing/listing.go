@@ -275,7 +275,7 @@ func doSearch(c *web.Console, x *gin.Context) {
 	if on {
 		what = "Search engines may list the pages that anybody can open, and no others."
 	}
-	v := web.NewChangeView(c, what, would)
+	v := web.NewChangeView(c, x, what, would)
 	if rule := c.RuleOfKind(x, "no-listing", "search engines may list nothing. A steward can make an exception."); on && rule != nil {
 		v.Warns = append(v.Warns, rule.Text)
 	}
@@ -292,6 +292,11 @@ func addressFree(c *web.Console, x *gin.Context) {
 	s, site := c.House.State(), x.Param("site")
 	to := strings.TrimSpace(x.Query("address"))
 	v := web.Checked{}
+	if _, err := house.Try(c.House.Throttles.Frees, "You asked about very many addresses.", string(web.Actor(x).Who)); err != nil {
+		v.Bad = []string{err.Error()}
+		c.Show(x, http.StatusOK, "checked", v)
+		return
+	}
 	switch problem := pages.AddressProblem(s, site, to); {
 	case to == site:
 		v.Good = []string{"This is its address now."}

@@ -10,14 +10,14 @@ var mayList = web.May(access.ManageListing, "You can see the settings of this si
 // listingRoutes lists the requests of this room.
 func routes() []web.Route {
 	return []web.Route{
-		web.Get("/address-free", web.SignedIn, addressFree),
+		web.Get("/address-free", web.Stewards, addressFree),
 		web.Get("/sites/:site/settings", web.WholeSite, settings),
 		web.Get("/sites/:site/settings/:part", web.WholeSite, settings),
 		web.Get("/sites/:site/settings/look", web.WholeSite, viewLook),
 		web.Get("/sites/:site/settings/result", web.WholeSite, showResult),
 		web.Get("/sites/:site/settings/domains/one", mayList, watchDomain),
 		web.Get("/sites/:site/settings/domains/zone", web.WholeSite, zoneFile),
-		web.Get("/sites/:site/address-free", web.WholeSite, addressFree),
+		web.Get("/sites/:site/address-free", mayList, addressFree),
 		web.Get("/sites/:site/short/:file", web.WholeSite, shortQR),
 		web.Get("/sites/:site/hand-out", web.WholeSite, showHandOut),
 		web.Get("/sites/:site/tint", web.WholeSite, siteTint),

@@ -276,7 +276,7 @@ func doMember(c *web.Console, x *gin.Context) {
 			c.Done(x, err, "", to)
 			return
 		}
-		v := web.NewChangeView(c, changeWords(c, x, change), would)
+		v := web.NewChangeView(c, x, changeWords(c, x, change), would)
 		v.To, v.Back = web.MembersURL(site), to
 		if x.PostForm("all") == "yes" {
 			for _, name := range []string{"all", "status", "find", "sort"} {
@@ -308,7 +308,8 @@ func doMember(c *web.Console, x *gin.Context) {
 
 // changeWords says what a change of members does to whom.
 func changeWords(c *web.Console, x *gin.Context, change members.MembersChange) string {
-	w := words.Wording{Document: c.House.State().Policy.Document()}
+	known := c.Known(x)
+	w := words.Wording{Document: known, Hides: known != c.House.State().Policy.Document()}
 	who := words.And(w.People(change.People))
 	one := len(change.People) == 1
 	switch change.Change {

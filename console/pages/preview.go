@@ -4,6 +4,8 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -48,7 +50,7 @@ func Preview(c *web.Console, r *http.Request, token string) (string, gate.As, bo
 		slog.Error("showing a preview", "site", site, "error", err)
 		return "", gate.As{}, false
 	}
-	as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.At(), Edition: edition}
+	as := gate.As{Policy: then, Visitor: access.Visitor{Identity: then.Address(by.Address)}, At: c.At(), Edition: edition, Link: true}
 	as.May = func(path string) bool { return c.House.Can(by, site, path).Has(access.Preview) }
 	return site, as, true
 }
@@ -73,7 +75,19 @@ func doPreview(c *web.Console, x *gin.Context) {
 	default:
 		c.Flash(x, "Whoever has the link sees the draft as you do, until it ends.")
 	}
-	x.Redirect(http.StatusSeeOther, "/sites/"+site+"/look")
+	x.Redirect(http.StatusSeeOther, afterPreview(c, x))
+}
+
+// afterPreview is where somebody shares or ends a preview: on their section where that is all they have.
+func afterPreview(c *web.Console, x *gin.Context) string {
+	site := x.Param("site")
+	if c.House.Can(web.Actor(x), site, "/").Has(access.Preview) {
+		return "/sites/" + site + "/look"
+	}
+	if from, err := url.Parse(x.GetHeader("Referer")); err == nil && strings.HasPrefix(from.Path, "/sites/"+site+"/") {
+		return web.LocalView(from.RequestURI())
+	}
+	return "/sites/" + site + "/pages"
 }
 
 func endPreview(c *web.Console, x *gin.Context) {
@@ -86,5 +100,5 @@ func endPreview(c *web.Console, x *gin.Context) {
 		return
 	}
 	c.Flash(x, "The link no longer works.")
-	x.Redirect(http.StatusSeeOther, "/sites/"+x.Param("site")+"/look")
+	x.Redirect(http.StatusSeeOther, afterPreview(c, x))
 }

@@ -512,7 +512,7 @@ func unpublish(c *web.Console, x *gin.Context) {
 		c.Done(x, err, "", "/sites/"+site+"/editions")
 		return
 	}
-	v := web.NewChangeView(c, change.Does(), would)
+	v := web.NewChangeView(c, x, change.Does(), would)
 	v.To, v.Back = "/sites/"+site+"/unpublish", "/sites/"+site+"/editions"
 	v.Hide("action", action)
 	v.Do = "Publish it again"

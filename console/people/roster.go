@@ -200,7 +200,7 @@ func showRoster(c *web.Console, x *gin.Context, v *rosterView, p *pendingRoster,
 		v.Refused = words.Capital(strings.TrimSuffix(err.Error(), ".")) + "."
 		return
 	}
-	v.Change = web.NewChangeView(c, house.What, house.Preview)
+	v.Change = web.NewChangeView(c, x, house.What, house.Preview)
 }
 
 func doRoster(c *web.Console, x *gin.Context) {

@@ -72,7 +72,7 @@ func showRule(c *web.Console, x *gin.Context, status int, id string, f web.Form,
 	if id != "" {
 		without, err := c.House.PreviewPeople(x.Request.Context(), web.Actor(x), rules.Remove(c.House, id))
 		if err == nil { // else it cannot be left out alone, and what that would do is not known
-			v.Does = web.NewDifferenceView(c, without.Then, s.Policy)
+			v.Does = web.NewDifferenceView(c, x, without.Then, s.Policy)
 		}
 	}
 	p := c.Page(x, "House rules")

@@ -92,8 +92,8 @@ func showSettings(c *web.Console, x *gin.Context, status int, v *settingsView) {
 	}
 	v.Stewards = stewardRows(s)
 	set := s.Settings
-	for _, role := range append([]string{house.Steward}, web.RoleOrder...) {
-		v.Second = append(v.Second, web.Choice{ID: role, Name: words.Role(role), On: slices.Contains(set.SecondStep, role)})
+	for _, what := range secondSteps() {
+		v.Second = append(v.Second, web.Choice{ID: what, Name: words.SecondStep(what), On: slices.Contains(set.SecondStep, what)})
 	}
 	if v.NoMail.Values == nil {
 		v.NoMail.Values = map[string]string{"domains": strings.Join(set.NoMail, "\n")}
@@ -179,13 +179,22 @@ func set(c *web.Console, x *gin.Context, part, what string, change func(*house.S
 	c.Done(x, c.House.ChangeSettings(x.Request.Context(), web.Actor(x), what, change), "Saved. It holds from now on.", partURL(part))
 }
 
+// secondSteps are for what a second step can be called for: stewards, and capabilities on any site.
+func secondSteps() []string {
+	list := []string{house.Steward}
+	for _, c := range house.SecondStepCapabilities {
+		list = append(list, c.String())
+	}
+	return list
+}
+
 func doSecondStepRule(c *web.Console, x *gin.Context) {
 	roles := x.PostFormArray("roles")
-	known := append([]string{house.Steward}, web.RoleOrder...)
+	known := secondSteps()
 	roles = slices.DeleteFunc(roles, func(r string) bool { return !slices.Contains(known, r) })
 	what := "Nobody needs two-step sign-in."
 	if len(roles) > 0 {
-		what = "Two-step sign-in is needed by everyone who is " + strings.Join(roles, ", ") + "."
+		what = "Two-step sign-in is needed by everyone who " + words.SecondSteps(roles) + "."
 	}
 	set(c, x, partSignIn, what, func(s *house.Settings) { s.SecondStep = roles })
 }

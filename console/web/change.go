@@ -70,7 +70,7 @@ func HouseChangeWith(c *Console, x *gin.Context, change house.PeopleChange, back
 		HouseRefused(c, x, err, back)
 		return
 	}
-	v := NewChangeView(c, plan.What, plan.Preview)
+	v := NewChangeView(c, x, plan.What, plan.Preview)
 	v.To, v.Back = x.Request.URL.Path, back
 	more(v, plan.Preview)
 	for name, values := range x.Request.PostForm {
@@ -141,21 +141,22 @@ const mostNamed = 30
 
 // NewChangeView shows what a change that is made at once, once it is meant, would do: now,
 // or from when it first does anything.
-func NewChangeView(c *Console, what string, plan *house.Preview) *ChangeView {
-	v := newChangeView(c, what, c.House.State().Policy, plan.Then, plan.Impact)
+func NewChangeView(c *Console, x *gin.Context, what string, plan *house.Preview) *ChangeView {
+	v := newChangeView(c, x, what, c.House.State().Policy, plan.Then, plan.Impact)
 	v.Hide("plan", plan.Plan)
 	return v
 }
 
 // NewDifferenceView shows what one policy does that another does not.
-func NewDifferenceView(c *Console, before, after *access.Policy) *ChangeView {
-	return newChangeView(c, "", before, after, house.Compare(before, after, c.At()))
+func NewDifferenceView(c *Console, x *gin.Context, before, after *access.Policy) *ChangeView {
+	return newChangeView(c, x, "", before, after, house.Compare(before, after, c.At()))
 }
 
-func newChangeView(c *Console, what string, before, after *access.Policy, sum house.Summary) *ChangeView {
+func newChangeView(c *Console, x *gin.Context, what string, before, after *access.Policy, sum house.Summary) *ChangeView {
 	s := c.House.State()
 	v := &ChangeView{What: what}
-	w := words.Wording{Document: s.Policy.Document(), Zone: s.Zone}
+	known := c.Known(x)
+	w := words.Wording{Document: known, Zone: s.Zone, Hides: known != s.Policy.Document()}
 	if len(sum.Full.Sites) == 0 {
 		if at, later, there := house.FirstEffect(before, after, c.At()); there {
 			v.When, sum = w.When(at), later
@@ -169,7 +170,7 @@ func newChangeView(c *Console, what string, before, after *access.Policy, sum ho
 		v.Listed = append(v.Listed, "Search engines are kept away from "+Count(n, "more page", "more pages")+": "+ShortList(sum.NoLongerListed)+".")
 	}
 	for _, site := range sum.Full.Sites {
-		v.Sites = append(v.Sites, newChangeSite(s, site, before, after))
+		v.Sites = append(v.Sites, newChangeSite(s, known, site, before, after))
 	}
 	for _, b := range sum.Broken {
 		w.Site = s.SiteDocument(b.Site)
@@ -179,15 +180,19 @@ func newChangeView(c *Console, what string, before, after *access.Policy, sum ho
 }
 
 // newChangeSite shows what differs on one site.
-func newChangeSite(s *house.State, site access.SiteImpact, before, after *access.Policy) changeSite {
+func newChangeSite(s *house.State, known *access.Document, site access.SiteImpact, before, after *access.Policy) changeSite {
 	doc := after.Site(site.Site).Document()
 	if doc == nil {
 		doc = before.Site(site.Site).Document()
 	}
 	row := changeSite{Title: cmp.Or(doc.Title, site.Site)}
+	hides := known != s.Policy.Document()
 	w := words.Wording{Document: after.Document(), Site: doc, Zone: s.Zone}
+	if hides { // whoever is from outside knows those who work with them
+		w.Document, w.Hides = known, true
+	}
 	names := func(id string) string {
-		if name := w.Person(id); name != id {
+		if name := w.Person(id); name != id || hides {
 			return name
 		}
 		return words.Wording{Document: before.Document()}.Person(id)

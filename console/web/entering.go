@@ -75,6 +75,7 @@ const (
 	SessionPasskey = "passkey"
 	SessionSecret  = "secret"  // of a second step that is being set up
 	SessionThrough = "through" // JSON: the provider that knows whoever uses this browser
+	SessionSubject = "subject" // JSON: a provider's account that is to be bound to whoever shows who they are
 	SessionTried   = "tried"   // JSON: what came when a steward tried a provider
 )
 
@@ -85,6 +86,28 @@ type HalfIn struct {
 	To    map[string]string // where they go on to
 	Epoch int64             // of the account, when they showed who they are
 	At    int64             // likewise, in unix seconds
+}
+
+// PendingSubject is an account of a provider that came by somebody's address and is not bound to them.
+type PendingSubject struct {
+	accounts.NewSubject
+	At int64
+}
+
+// bindSubject binds such an account to whoever signs in by a link by mail within half an hour, in the
+// same browser: they read the mailbox of the address.
+func (c *Console) bindSubject(x *gin.Context, who store.Who, how string) {
+	var pending PendingSubject
+	if !c.Kept(x, SessionSubject, &pending) {
+		return
+	}
+	if pending.Who != who || how != "a link by mail" || c.Clock().Sub(time.Unix(pending.At, 0)) > house.LinkLife {
+		return
+	}
+	c.Sessions.Remove(x.Request.Context(), SessionSubject)
+	if err := accounts.Bind(x.Request.Context(), c.House, who, pending.Issuer, pending.Subject); err != nil {
+		slog.Error("binding an account of a provider", "error", err)
+	}
 }
 
 // halfLife is how long somebody may take for the second step.
@@ -165,6 +188,7 @@ func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) 
 	for _, key := range []string{SessionHalf, SessionAsked, SessionPasskey, SessionSecret, SessionFirst} {
 		c.Sessions.Remove(ctx, key)
 	}
+	c.bindSubject(x, who, how)
 	c.Proven(x)
 	c.knowBrowser(x, who)
 	c.Sessions.Put(ctx, SessionVisits, id)

@@ -58,6 +58,9 @@ const (
 	ViaNetwork
 )
 
+// WayKinds are the kinds of ways in, as a document names them.
+var WayKinds = viaNames[2:]
+
 var viaNames = [...]string{"", "team", "anyone", "signed-in", "domain", "people", "groups", "members", "pass", "link", "network"}
 
 func (v Via) String() string { return viaNames[v] }

@@ -12,7 +12,7 @@ func TestCoreImportsOnlyComputing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	allowed := []string{"velada/core/", "github.com/RoaringBitmap/", "github.com/bits-and-blooms/", "github.com/mschoch/smat", "github.com/go-json-experiment/",
+	allowed := []string{"velada/core/", "velada/limits", "github.com/RoaringBitmap/", "github.com/bits-and-blooms/", "github.com/mschoch/smat", "github.com/go-json-experiment/",
 		"go.yaml.in/yaml/", "golang.org/x/net/idna", "golang.org/x/text/", "github.com/yuin/goldmark", "github.com/microcosm-cc/bluemonday",
 		"github.com/aymerick/douceur/", "github.com/gorilla/css/", "golang.org/x/net/html", "golang.org/x/sys/cpu", "github.com/sergi/go-diff/", "github.com/emersion/go-vcard", "github.com/gogs/chardet"}
 	for _, name := range strings.Fields(string(out)) {

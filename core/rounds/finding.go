@@ -114,6 +114,28 @@ type Finding struct {
 // Key tells a finding from all others, for as long as its thing is there.
 func (f *Finding) Key() string { return string(f.Kind) + " " + f.Site + " " + f.Thing }
 
+// KindOf returns the kind of the finding that has a key.
+func KindOf(key string) Kind {
+	kind, _, _ := strings.Cut(key, " ")
+	return Kind(kind)
+}
+
+// remedies are the capabilities that the remedies of kinds need, where that is not to change doors.
+var remedies = map[Kind]access.Capability{
+	BlockedInside: access.ManageTeam, NoOwner: access.ManageTeam, OwnerEnds: access.ManageTeam, NoSecondStep: access.ManageTeam, EndlessOutsider: access.ManageTeam, OldInvitation: access.ManageTeam,
+	ChangesNotLive: access.Publish, BrokenLink: access.Publish, LonelyPage: access.Publish,
+	OldRequest: access.ManageMembers, MailFailed: access.ManageMembers,
+	ListingShut: access.ManageListing, ListingForbidden: access.ManageListing, RobotsAgainst: access.ManageListing, DomainLost: access.ManageListing,
+}
+
+// Needs returns the capability that mending a finding of a kind takes.
+func (k Kind) Needs() access.Capability {
+	if c, other := remedies[k]; other {
+		return c
+	}
+	return access.ChangeDoor
+}
+
 // State changes when the thing does that a finding is about: what was left as it is counts
 // no longer then.
 func (f *Finding) State() string {
