@@ -117,7 +117,7 @@ export async function startBrowser(...more) {
 const asked = (message) => /^(Failed to load resource: (the server responded with a status|net::ERR_(CONNECTION_REFUSED|CONNECTION_RESET|EMPTY_RESPONSE))|htmx: htmx:error: Failed to fetch)/.test(message.text());
 
 // A frame in which nothing runs refuses the script, too, that sets a browser's clock.
-const ofClock = (message) => /Blocked script execution in .* because the document's frame is sandboxed/.test(message.text());
+export const ofClock = (message) => /Blocked script execution in .* because the document's frame is sandboxed/.test(message.text());
 
 function isAsked(request) {
   if (request.resourceType() === "fetch" || request.resourceType() === "xhr") return true;
