@@ -162,7 +162,7 @@ test("signs up, waits, is admitted, is blocked while inside", async () => {
   await reader.getByLabel("I have read this, and agree").check();
   await reader.getByRole("button", { name: "Become a member" }).click();
   await reader.getByText("Check your mail").waitFor();
-  await reader.goto(await letter(steward, house, "zoe@post.example", "The address is mine"));
+  await reader.goto(await letter(steward, house, "zoe@post.example", "Go on"));
   await reader.getByLabel("Choose a password").fill("walnut ferry indigo moss");
   await reader.getByRole("button", { name: "Make the account" }).click();
   await reader.getByText("Your request is waiting").waitFor();

@@ -70,9 +70,9 @@ func (f *Finder) Find(ctx context.Context, of *house.Site, words string, by Aske
 	if match == "" || of.Live == nil {
 		return nil, false, nil
 	}
-	in := by.places(of.Live)
-	if len(in) == 0 {
-		return nil, false, nil
+	in, err := f.places(ctx, of.Live, by)
+	if err != nil || len(in) == 0 {
+		return nil, false, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
@@ -110,19 +110,32 @@ func byRelevance(matches []store.Searchable) {
 	slices.SortStableFunc(matches, func(a, b store.Searchable) int { return cmp.Compare(score(b), score(a)) })
 }
 
-// places lists the pages that open, and the tables that are shown on them.
-func (by Asker) places(e *house.LiveEdition) (list []store.SearchPlace) {
-	for path := range e.Pages {
+// places lists the pages that open, and the tables that are shown on them: those whose files open too.
+func (f *Finder) places(ctx context.Context, e *house.LiveEdition, by Asker) (list []store.SearchPlace, err error) {
+	may := func(path string) bool { return by.May == nil || by.May(path) }
+	for path, p := range e.Pages {
 		d := by.Site.Decide(path, by.Visitor, by.At)
-		if d.Outcome != access.Open || by.May != nil && !by.May(path) {
+		if d.Outcome != access.Open || !may(path) {
 			continue
 		}
 		list = append(list, store.SearchPlace{Path: path})
-		for _, id := range by.Site.TablesShown(path, d, by.Visitor, by.At) {
-			list = append(list, store.SearchPlace{Path: path, Records: id})
+		shown := by.Site.TablesShown(path, d, by.Visitor, by.At)
+		if len(shown) == 0 {
+			continue
 		}
+		text, err := f.house.PageHTML(ctx, e, p)
+		if err != nil {
+			return nil, err
+		}
+		content.PutTables(text, func(place content.TablePlace) string {
+			file := place.File
+			if slices.Contains(shown, place.ID) && e.File(file) != nil && may(file) && by.Site.DecideFile(file, by.Visitor, by.At).Outcome == access.Open {
+				list = append(list, store.SearchPlace{Path: path, Records: place.ID})
+			}
+			return ""
+		})
 	}
-	return list
+	return list, nil
 }
 
 // grouped puts rows of one table together.

@@ -112,12 +112,22 @@ func (h *tainted) write(s *someone, site, path string) {
 	brought := []string{
 		"::: below\n:::", "::: cards\n- [A](" + other + ")\n- [B](" + pick(h, h.pages[site]) + ")\n:::", "::: dates Next\n- [A](" + other + ")\n- 2026-12-11 19:30 [B](" + pick(h, h.pages[site]) + ")\n:::",
 		"::: files " + other + "\n:::", "[[table magnitudes: /files/magnitudes.csv]]", "[it](" + other + ")", "![](" + other + "/a.jpg)", "::: gallery\n![](" + other + "/a.jpg)\n:::",
-		"::: contact\n:::", "::: dates " + other + "/a.ics\n:::",
+		"[[table rows: " + pick(h, h.files[site]) + "]]", "[[table rows: " + pick(h, h.files[site]) + "]]", "[rows](" + pick(h, h.files[site]) + ")", "::: contact\n:::", "::: dates " + other + "/a.ics\n:::",
 	}
 	body := "common " + h.word() + "\n\n" + pick(h, brought) + "\n\n" + pick(h, brought) + "\n"
 	code, _ := h.ask(s, "POST", "velada", "/sites/"+site+"/pages/"+p.ID, "title", "Common "+h.word(), "version", fmt.Sprint(p.Version), "body", body)
 	h.learn(site)
 	h.did("%s writes %s of %s: %d", s.address, path, site, code)
+}
+
+// file puts a table of records below a page.
+func (h *tainted) file(site, below string) {
+	words := h.word() + " " + h.word()
+	data := []byte("star,magnitude\n" + strings.Join(strings.Fields(words), ",5\n") + ",6\n")
+	f, err := pages.SaveFile(h.Context(), h.house, h.steward(), site, strings.TrimSuffix(below, "/")+"/rows.csv", "text/csv", data, "")
+	h.must(err)
+	h.blobs[f.Blob] = words
+	h.learn(site)
 }
 
 func (h *tainted) move(s *someone, site string) {
@@ -206,7 +216,7 @@ func (h *tainted) console(s *someone, site string) {
 			case "number":
 				return fmt.Sprint(1 + h.random.IntN(35))
 			case "path":
-				return "files/magnitudes.csv"
+				return strings.TrimPrefix(pick(h, h.files[site]), "/")
 			}
 			return pick(h, []string{"1", "2", "antlia", "council", "pilar", "rosa-galindo"})
 		})
@@ -225,7 +235,7 @@ func (h *tainted) reads(s *someone, site string) {
 		path := pick(h, h.pages[site])
 		at := pick(h, []string{
 			path, path, path, "/", "/velada/feed?path=" + path, "/velada/feed?as=rss&path=" + path, "/sitemap.xml", "/robots.txt", "/velada/pages", "/velada/search?q=common", "/velada/search?q=zq",
-			"/velada/comments?path=" + path, "/velada/news?path=" + path, "/velada/members", "/velada/me", "/velada/me/data", "/files/magnitudes.csv", path + "?page=2&sort=1", path + "/", "/nowhere", "/velada/nothing", "/velada/sign-in?then=" + path,
+			"/velada/comments?path=" + path, "/velada/news?path=" + path, "/velada/members", "/velada/me", "/velada/me/data", pick(h, h.files[site]), pick(h, h.files[site]), path + "?page=2&sort=1", path + "/", "/nowhere", "/velada/nothing", "/velada/sign-in?then=" + path,
 		})
 		code, header := h.ask(s, pick(h, []string{"GET", "GET", "GET", "HEAD"}), site, at)
 		h.did("%s reads %s%s: %d %s", s.address, site, at, code, header.Get("Location"))

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -37,6 +38,8 @@ type tainted struct {
 	held   map[string][]place // word → where it stands, or stood
 	of     map[string]owner   // words that stand on no page, and whose they are
 	people []*someone
+	blobs  map[string]string   // files, by what is in them → their words
+	files  map[string][]string // site → paths of files that are tables, or were
 	pages  map[string][]string // site → paths at which something is or was
 	acts   []string            // what was done, the last ones
 	bytes  int
@@ -111,7 +114,7 @@ func (h *tainted) ways() []access.Way {
 // openTainted makes a random house out of the demo's people: other doors, and words of its own in all
 // that they wrote.
 func openTainted(t *testing.T, seed uint64) *tainted {
-	h := &tainted{TB: t, db: demotest.Open(t), random: rand.New(rand.NewPCG(seed, 29)), held: map[string][]place{}, of: map[string]owner{}, pages: map[string][]string{}}
+	h := &tainted{TB: t, db: demotest.Open(t), random: rand.New(rand.NewPCG(seed, 29)), held: map[string][]place{}, of: map[string]owner{}, blobs: map[string]string{}, files: map[string][]string{}, pages: map[string][]string{}}
 	at := demo.Start
 	var err error
 	h.house, err = house.Open(t.Context(), h.db, func() time.Time { return at })
@@ -167,6 +170,9 @@ func openTainted(t *testing.T, seed uint64) *tainted {
 		}
 	}
 	for _, site := range taintedAt { // everything is written anew, with a word
+		for range 3 {
+			h.file(site, pick(h, h.pages[site]))
+		}
 		for _, p := range h.pages[site] {
 			h.write(h.people[1], site, p)
 		}
@@ -239,12 +245,25 @@ func (h *tainted) learn(site string) {
 		note(p.Title+" "+p.Body, place{site: site, path: p.Path})
 		h.pages[site] = append(h.pages[site], p.Path)
 	}
+	files, err := store.WorkingFiles(h.Context(), h.db, id)
+	h.must(err)
+	for _, f := range files {
+		if words := h.blobs[f.Blob]; words != "" {
+			note(words, place{site: site, path: f.Path, file: true})
+			if !slices.Contains(h.files[site], f.Path) {
+				h.files[site] = append(h.files[site], f.Path)
+			}
+		}
+	}
 	if live := h.house.State().Site(site).Live; live != nil {
 		e, err := store.FindEdition(h.Context(), h.db, id, live.Number)
 		h.must(err)
 		for _, p := range e.Pages {
 			note(p.Title+" "+p.Body, place{site: site, path: p.Path, live: true})
 			note(p.Title+" "+p.Body, place{site: site, path: p.Path})
+		}
+		for path, f := range live.Files {
+			note(h.blobs[f.Blob], place{site: site, path: path, file: true, live: true})
 		}
 	}
 }
@@ -268,7 +287,10 @@ func (h *tainted) may(s *someone, word string) bool {
 		return s.who != "" && state.Can(actor, site, path, at).Has(c)
 	}
 	for _, p := range h.held[word] {
-		if p.live && opens(p.site, p.path) || !p.live && can(p.site, p.path, access.Preview) {
+		if p.file && p.live && state.Policy.Site(p.site).DecideFile(p.path, visitor, at).Outcome == access.Open {
+			return true
+		}
+		if p.live && !p.file && opens(p.site, p.path) || !p.live && can(p.site, p.path, access.Preview) {
 			return true
 		}
 	}
