@@ -298,3 +298,25 @@ func TestEditionsAreMadeSearchableBehind(t *testing.T) {
 		t.Error("no row is found")
 	}
 }
+
+// Rows of a table are found where its page shows them, which is where its file opens.
+func TestRowsAreFoundWhereTheirFileOpens(t *testing.T) {
+	d := open(t)
+	_, err := pages.SaveFile(t.Context(), d.house, d.steward(), "variable-stars", "/crew/corvus/rows.csv", "text/csv", []byte("star,magnitude\nquollstar,5\n"), "")
+	d.must(err)
+	d.says("variable-stars", "/notes", "# Notes\n\n[[table rows: /crew/corvus/rows.csv]]")
+	d.change("variable-stars", func(s *access.Site) {
+		s.Doors = append(slices.DeleteFunc(slices.Clone(s.Doors), func(p access.PageDoor) bool { return p.Path == "/notes" }), access.PageDoor{Path: "/notes", Mode: "also", Ways: []access.Way{{Way: "anyone"}}})
+	})
+	for _, who := range []string{"aiko@cerroalcor.example", "katya-cifuentes@cerroalcor.example"} {
+		cookie := d.visiting(who, "variable-stars")
+		shown := strings.Contains(d.text("variable-stars", "/notes", cookie), "quollstar")
+		status, found := d.found("variable-stars", "quollstar", cookie)
+		if status != http.StatusOK || shown != strings.Contains(found, "<mark>quollstar") {
+			t.Errorf("%s: shown %t, found otherwise: %d %s", who, shown, status, found)
+		}
+		if shown != (who == "aiko@cerroalcor.example") {
+			t.Errorf("%s: shown %t", who, shown)
+		}
+	}
+}
