@@ -110,7 +110,8 @@ func (h *tainted) write(s *someone, site, path string) {
 	}
 	other := pick(h, h.pages[site])
 	brought := []string{
-		"::: below\n:::", "::: cards\n- [A](" + other + ")\n- [B](" + pick(h, h.pages[site]) + ")\n:::", "::: dates Next\n- [A](" + other + ")\n- 2026-12-11 19:30 [B](" + pick(h, h.pages[site]) + ")\n:::",
+		"::: below\n:::", "::: cards\n- [" + h.word() + "](" + other + ")\n- [" + h.word() + "](" + pick(h, h.pages[site]) + ")\n:::",
+		"::: dates Next\n- [" + h.word() + "](" + other + ")\n- 2026-12-11 19:30 [" + h.word() + "](" + pick(h, h.pages[site]) + ")\n:::",
 		"::: files " + other + "\n:::", "[[table magnitudes: /files/magnitudes.csv]]", "[it](" + other + ")", "![](" + other + "/a.jpg)", "::: gallery\n![](" + other + "/a.jpg)\n:::",
 		"[[table rows: " + pick(h, h.files[site]) + "]]", "[[table rows: " + pick(h, h.files[site]) + "]]", "[rows](" + pick(h, h.files[site]) + ")", "::: contact\n:::", "::: dates " + other + "/a.ics\n:::",
 	}
@@ -152,9 +153,14 @@ func (h *tainted) publish(s *someone, site string) {
 func (h *tainted) share(s *someone, site string) {
 	label := h.word()
 	h.of[label] = owner{kind: "label", site: site}
-	code, _ := h.ask(s, "POST", "velada", "/sites/"+site+"/previews", "label", label, "until", "2026-11-30T12:00")
-	if code != http.StatusSeeOther {
-		return
+	for try := 0; ; try++ {
+		code, _ := h.ask(s, "POST", "velada", "/sites/"+site+"/previews", "label", label, "until", "2026-11-30T12:00")
+		if code == http.StatusSeeOther {
+			break
+		}
+		if s = pick(h, h.people); try == 8 {
+			return
+		}
 	}
 	rows, err := h.db.QueryContext(h.Context(), `SELECT id, who FROM previews WHERE site = ?`, h.house.SiteID(site))
 	h.must(err)
@@ -164,7 +170,9 @@ func (h *tainted) share(s *someone, site string) {
 		h.must(rows.Scan(&id, &who))
 		for _, maker := range h.people {
 			if maker.who == store.Who(who) {
-				h.glass(maker, previewToken(h, id), pick(h, h.pages[site]))
+				for range 3 {
+					h.glass(maker, previewToken(h, id), pick(h, h.pages[site]))
+				}
 			}
 		}
 	}
@@ -195,7 +203,7 @@ func (h *tainted) says(s *someone, site string) {
 var (
 	framed  = regexp.MustCompile(`looking-glass\.localhost:8080/([^"/]+)(/[^"]*)?"`)
 	argued  = regexp.MustCompile(`[:*]\w+`)
-	streams = regexp.MustCompile(`/here$|/watch|/sign-out|passkey`)
+	streams = regexp.MustCompile(`/here$|/live$|/sign-out|passkey`)
 )
 
 // console has somebody open any view of the console, and what it shows in a frame.

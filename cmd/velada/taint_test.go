@@ -49,6 +49,7 @@ type tainted struct {
 // place is where a word stands: on a page of a draft or an edition, in a file, or in a table's rows.
 type place struct {
 	site, path string
+	needs      string // the page that an item of a list leads to: it is shown where that opens too
 	file, live bool
 }
 
@@ -68,6 +69,7 @@ type someone struct {
 }
 
 var (
+	item      = regexp.MustCompile(`(?m)^- .*\[(zq\w{7})\]\((/[^)]*)\)$`)
 	taint     = regexp.MustCompile(`zq[bcdfghjklmnprstvw]{7}`)
 	taintedAt = []string{"society", "variable-stars", "dossier"}
 )
@@ -139,7 +141,11 @@ func openTainted(t *testing.T, seed uint64) *tainted {
 			h.pages[site] = append(h.pages[site], p.Path)
 		}
 		h.must(members.SetMembership(ctx, h.house, h.steward(), site, house.Membership{Corner: "head", List: true, Comments: []string{"/"}, Held: h.random.IntN(3) == 0}))
-		h.must(pages.UpdateDetails(ctx, h.house, h.steward(), site, func(e *pages.Description) { e.Details.Search = true }))
+		lost, notice := h.word(), h.word()
+		h.of[lost], h.of[notice] = owner{kind: "inside", site: site}, owner{kind: "inside", site: site}
+		h.must(pages.UpdateDetails(ctx, h.house, h.steward(), site, func(e *pages.Description) {
+			e.Details.Search, e.Details.NotFound, e.Details.CookieNotice = true, "Lost: "+lost, "We count: "+notice
+		}))
 		h.doors(site)
 	}
 	for _, id := range []string{"", "ines", "pilar", "seun", "jonas", "aiko", "katya-cifuentes", "mateo", "bram", "tobias", "rosa-galindo", "nadia"} {
@@ -218,6 +224,12 @@ func (h *tainted) did(text string, args ...any) {
 // learn notes where every word stands now.
 func (h *tainted) learn(site string) {
 	note := func(text string, p place) {
+		for _, m := range item.FindAllStringSubmatch(text, -1) {
+			to := p
+			to.needs = m[2]
+			h.held[m[1]] = append(slices.DeleteFunc(h.held[m[1]], func(other place) bool { return other == to }), to)
+		}
+		text = item.ReplaceAllString(text, "")
 		for _, word := range taint.FindAllString(text, -1) {
 			there := false
 			for _, other := range h.held[word] {
@@ -290,6 +302,9 @@ func (h *tainted) may(s *someone, word string) bool {
 		if p.file && p.live && state.Policy.Site(p.site).DecideFile(p.path, visitor, at).Outcome == access.Open {
 			return true
 		}
+		if p.live && p.needs != "" && state.Site(p.site).Live.Page(p.needs) != nil && !opens(p.site, p.needs) && !willOpen(state.Policy.Site(p.site), p.needs, visitor, at) {
+			continue
+		}
 		if p.live && !p.file && opens(p.site, p.path) || !p.live && can(p.site, p.path, access.Preview) {
 			return true
 		}
@@ -301,10 +316,21 @@ func (h *tainted) may(s *someone, word string) bool {
 		return s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.ManageMembers)
 	case "label":
 		return s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.Preview)
+	case "inside":
+		return s.who != "" && state.CanAnywhere(actor, o.site, at) != 0 || slices.ContainsFunc(h.pages[o.site], func(path string) bool { return opens(o.site, path) })
 	case "name":
 		return h.mayName(s, actor, o.who)
 	}
 	return false
+}
+
+// willOpen reports whether a page that does not hide opens to somebody later: a list of dates says when.
+func willOpen(site *access.CompiledSite, path string, v *access.Visitor, at access.Instant) bool {
+	switch site.Decide(path, v, at).Outcome {
+	case access.Missing, access.Absent, access.Gone:
+		return false
+	}
+	return slices.ContainsFunc(site.Instants(at), func(then access.Instant) bool { return site.Decide(path, v, then).Outcome == access.Open })
 }
 
 // mayName reports whether somebody may know what somebody else is called.
