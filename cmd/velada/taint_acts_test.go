@@ -1,8 +1,10 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -18,16 +20,26 @@ import (
 // askFor is ask, judged by what somebody else may know: whoever made a link, say.
 func (h *tainted) askFor(s, judged *someone, method, host, path string, pairs ...string) (int, http.Header, string) {
 	h.Helper()
-	form := url.Values{}
+	form, kind := url.Values{}, "application/x-www-form-urlencoded"
 	for i := 0; i+1 < len(pairs); i += 2 {
 		form.Add(pairs[i], pairs[i+1])
 		for _, word := range taint.FindAllString(pairs[i+1], -1) {
 			s.typed[word] = true
 		}
 	}
-	r := httptest.NewRequest(method, "http://"+host+".localhost:8080"+path, strings.NewReader(form.Encode()))
+	sent := strings.NewReader(form.Encode())
+	if len(pairs) == 1 { // a file
+		var b bytes.Buffer
+		m := multipart.NewWriter(&b)
+		part, err := m.CreateFormFile("archive", "archive.zip")
+		h.must(err)
+		_, _ = part.Write([]byte(pairs[0]))
+		h.must(m.Close())
+		sent, kind = strings.NewReader(b.String()), m.FormDataContentType()
+	}
+	r := httptest.NewRequest(method, "http://"+host+".localhost:8080"+path, sent)
 	if method == http.MethodPost {
-		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("Content-Type", kind)
 	}
 	if h.random.IntN(3) == 0 {
 		r.Header.Set("Accept-Encoding", "gzip")
@@ -67,7 +79,9 @@ func (h *tainted) askFor(s, judged *someone, method, host, path string, pairs ..
 // act does one random thing as somebody.
 func (h *tainted) act() {
 	s, site := pick(h, h.people), pick(h, taintedAt)
-	switch h.random.IntN(12) {
+	switch h.random.IntN(13) {
+	case 12:
+		h.carry(s, site)
 	case 0, 1:
 		h.write(s, site, pick(h, h.pages[site]))
 	case 2:
@@ -149,6 +163,23 @@ func (h *tainted) publish(s *someone, site string) {
 	h.did("%s publishes %s: %d", s.address, site, code)
 }
 
+// carry has somebody take out what they may see of a site, and bring it into another.
+func (h *tainted) carry(s *someone, site string) {
+	code, _, archive := h.askFor(s, s, "GET", "velada", "/sites/"+site+"/archive")
+	to := pick(h, taintedAt)
+	if code != http.StatusOK || to == site {
+		return
+	}
+	for _, text := range unpacked([]byte(archive)) {
+		for _, word := range taint.FindAllString(string(text), -1) {
+			s.typed[word] = true
+		}
+	}
+	code, _ = h.ask(s, "POST", "velada", "/sites/"+to+"/archive", archive)
+	h.learn(to)
+	h.did("%s carries %s into %s: %d", s.address, site, to, code)
+}
+
 // share has somebody make a preview link, which a stranger follows.
 func (h *tainted) share(s *someone, site string) {
 	label := h.word()
@@ -186,7 +217,10 @@ func (h *tainted) glass(maker *someone, key, path string) {
 // says has somebody comment, ask to be let in, or follow a page.
 func (h *tainted) says(s *someone, site string) {
 	path, word := pick(h, h.pages[site]), h.word()
-	switch h.random.IntN(3) {
+	switch h.random.IntN(4) {
+	case 3:
+		h.of[word] = owner{kind: "asking", site: site, who: s.who}
+		h.ask(s, "POST", site, "/velada/join", "path", path, "name", "Somebody", "address", "new@lens.example", "answer-0", "Since "+word, "q0", "Since "+word, "agreed", "yes")
 	case 0:
 		h.of[word] = owner{kind: "comment", site: site, path: path, who: s.who}
 		code, _ := h.ask(s, "POST", site, "/velada/comment", "path", path, "text", "I say "+word)

@@ -311,13 +311,24 @@ func (h *tainted) may(s *someone, word string) bool {
 	}
 	switch o := h.of[word]; o.kind {
 	case "comment":
-		return opens(o.site, o.path) || s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.ManageMembers)
+		for path, list := range state.Site(o.site).Comments { // they move with their page
+			if slices.ContainsFunc(list, func(c store.Comment) bool { return strings.Contains(c.Text, word) }) && (opens(o.site, path) || can(o.site, path, access.Preview)) {
+				return true
+			}
+		}
+		return s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.ManageMembers)
 	case "asking":
 		return s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.ManageMembers)
 	case "label":
 		return s.who != "" && state.CanAnywhere(actor, o.site, at).Has(access.Preview)
 	case "inside":
-		return s.who != "" && state.CanAnywhere(actor, o.site, at) != 0 || slices.ContainsFunc(h.pages[o.site], func(path string) bool { return opens(o.site, path) })
+		paths := slices.Concat(h.pages[o.site], h.files[o.site])
+		for path := range state.Site(o.site).Live.Pages {
+			paths = append(paths, path)
+		}
+		return s.who != "" && state.CanAnywhere(actor, o.site, at) != 0 || slices.ContainsFunc(paths, func(path string) bool { // would let them in
+			return state.Policy.Site(o.site).DecideFile(path, visitor, at).Outcome == access.Open
+		})
 	case "name":
 		return h.mayName(s, actor, o.who)
 	}
