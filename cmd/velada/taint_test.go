@@ -417,12 +417,16 @@ func unpacked(sent []byte) [][]byte {
 }
 
 // Nobody is sent a word of anything that they may not read at that moment, whatever people write, move,
-// publish, name, share, search, follow or ask.
+// publish, name, share, search, follow or ask. More is asked by
+// VELADA_HOUSES=100 VELADA_ACTS=1000 go test ./cmd/velada -run NobodyIsSent -timeout 1h
 func TestNobodyIsSentAWordThatIsNotForThem(t *testing.T) {
-	houses, acts := 3, 330
-	if n, err := strconv.Atoi(os.Getenv("VELADA_HOUSES")); err == nil {
-		houses, acts = n, 1000
+	often := func(name string, otherwise int) int {
+		if n, err := strconv.Atoi(os.Getenv(name)); err == nil {
+			return n
+		}
+		return otherwise
 	}
+	houses, acts := often("VELADA_HOUSES", 3), often("VELADA_ACTS", 330)
 	for seed := range houses {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			h := openTainted(t, uint64(seed))
