@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+
+	"velada/identity"
+	"velada/store"
 )
 
 // longestName is how long a name may be, in bytes.
@@ -17,4 +20,21 @@ func NameTyped(name string) (string, string) {
 		return name, fmt.Sprintf("A name has 1 to %d letters.", longestName)
 	}
 	return name, ""
+}
+
+// AccountTyped is an account that begins for an address with the name and password that were typed by
+// whoever reads its mail. It returns FieldErrors for name and password.
+func AccountTyped(name, password, address string) (store.Account, error) {
+	wrong := FieldErrors{}
+	typed, text := NameTyped(name)
+	if text != "" {
+		wrong["name"] = text
+	}
+	if text := identity.PasswordProblem(password, name, address); text != "" {
+		wrong["password"] = text
+	}
+	if len(wrong) > 0 {
+		return store.Account{}, wrong
+	}
+	return store.Account{Name: typed, Password: identity.HashPassword(password), SignedIn: true}, nil
 }

@@ -87,18 +87,9 @@ func FollowMailLink(ctx context.Context, h *house.House, token, name, password s
 	}
 	account := store.Account{}
 	if l.Kind == house.LinkAccount && IsNew(ctx, h, l.Address) {
-		wrong := house.FieldErrors{}
-		var text string
-		if account.Name, text = house.NameTyped(name); text != "" {
-			wrong["name"] = text
+		if account, err = house.AccountTyped(name, password, l.Address); err != nil {
+			return "", nil, err
 		}
-		if text := identity.PasswordProblem(password, name, l.Address); text != "" {
-			wrong["password"] = text
-		}
-		if len(wrong) > 0 {
-			return "", nil, wrong
-		}
-		account.Password, account.SignedIn = identity.HashPassword(password), true
 	}
 	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
 		account.Who = who

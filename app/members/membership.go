@@ -270,18 +270,10 @@ func ProveOnSite(ctx context.Context, h *house.House, token, site, name, passwor
 	}
 	account := store.Account{Name: a.Name}
 	if begins.New {
-		wrong := house.FieldErrors{}
-		var text string
-		if a.Name, text = house.NameTyped(name); text != "" {
-			wrong["name"] = text
+		if account, err = house.AccountTyped(name, password, l.Address); err != nil {
+			return nil, err
 		}
-		if text := identity.PasswordProblem(password, name, l.Address); text != "" {
-			wrong["password"] = text
-		}
-		if len(wrong) > 0 {
-			return nil, wrong
-		}
-		account = store.Account{Name: a.Name, Password: identity.HashPassword(password), SignedIn: true}
+		a.Name = account.Name
 	}
 	who, err := h.Outbox.Spend(ctx, token, l.Address, func(tx *house.Tx, who store.Who) error {
 		account.Who = who
