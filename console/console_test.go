@@ -22,6 +22,7 @@ import (
 	"velada/core/parts"
 	"velada/demo"
 	"velada/demo/demotest"
+	"velada/demo/raced"
 	"velada/gate"
 	"velada/house"
 )
@@ -185,7 +186,7 @@ func TestFormsFromElsewhereAreRefused(t *testing.T) {
 // Every route with every role: what the table of capabilities says, and for
 // whoever has nothing to do with a site it is not there.
 func TestEveryRouteWithEveryRole(t *testing.T) {
-	if slowedDown {
+	if raced.On {
 		t.Skip("runs whole without the race detector")
 	}
 	d := openDesk(t)

@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"velada/core/access"
+	"velada/demo/raced"
 )
 
 // What a page shows that is kept asks about its reader in one place alone, where the question is
@@ -112,7 +113,7 @@ func TestATitleIsNoPlaceForAName(t *testing.T) {
 // in random order, are just what they are with nothing kept.
 func TestKeptPagesAreTheReadersOwn(t *testing.T) {
 	houses := 6
-	if slowedDown {
+	if raced.On {
 		houses = 2
 	}
 	for seed := range uint64(houses) {

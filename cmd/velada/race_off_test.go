@@ -1,5 +1,0 @@
-//go:build !race
-
-package main
-
-const slowedDown = false

@@ -1,5 +1,0 @@
-//go:build !race
-
-package console
-
-const slowedDown = false

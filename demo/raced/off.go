@@ -1,0 +1,6 @@
+//go:build !race
+
+package raced
+
+// On says that the race detector watches.
+const On = false

@@ -1,5 +1,0 @@
-//go:build !race
-
-package gate
-
-const slowedDown = false

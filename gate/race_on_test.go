@@ -1,7 +1,0 @@
-//go:build race
-
-package gate
-
-// slowedDown says that the race detector watches, under which a test that goes through
-// very much is shortened: it runs whole beside, see the Makefile.
-const slowedDown = true
