@@ -16,7 +16,7 @@ var asksMachine = map[string]struct {
 }{
 	"cmd/velada/behind_neighbour_test.go": {2, "deadlines"},
 	"cmd/velada/https_test.go":            {6, "deadlines, and certificates, which end by the real clock"},
-	"cmd/velada/leaks_test.go":            {3, "houses with nothing in them that is dated"},
+	"cmd/velada/leaks_test.go":            {4, "houses with nothing in them that is dated"},
 	"cmd/velada/neighbours_test.go":       {2, "a certificate"},
 	"cmd/velada/proxies_test.go":          {1, "a house with nothing in it that is dated"},
 	"console/entering_test.go":            {2, "codes of a second step, which count by the real clock"},
