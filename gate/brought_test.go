@@ -40,6 +40,10 @@ func TestWhatAPageBringsInIsAskedLikeAPage(t *testing.T) {
 	if _, err := pages.SavePage(ctx, d.house, katya, "variable-stars", p.ID, p.Version, p.Title, text, false); err == nil || !strings.Contains(err.Error(), "not yours to change") {
 		t.Errorf("a section shows another's file: %v", err)
 	}
+	double := p.Body + "\n\n[[table ours: /crew/antlia/own.csv]]\n\n[[table ours: /crew/corvus/plan.csv]]\n"
+	if _, err := pages.SavePage(ctx, d.house, katya, "variable-stars", p.ID, p.Version, p.Title, double, false); err == nil || !strings.Contains(err.Error(), "not yours to change") {
+		t.Errorf("a section shows another's file behind a table of the same name: %v", err)
+	}
 	if _, err := pages.NewPage(ctx, d.house, katya, "variable-stars", house.PageDraft{Path: "/crew/antlia/x", Title: "X", Body: text}); err == nil {
 		t.Error("so does a new page")
 	}

@@ -304,7 +304,9 @@ func TestRowsAreFoundWhereTheirFileOpens(t *testing.T) {
 	d := open(t)
 	_, err := pages.SaveFile(t.Context(), d.house, d.steward(), "variable-stars", "/crew/corvus/rows.csv", "text/csv", []byte("star,magnitude\nquollstar,5\n"), "")
 	d.must(err)
-	d.says("variable-stars", "/notes", "# Notes\n\n[[table rows: /crew/corvus/rows.csv]]")
+	_, err = pages.SaveFile(t.Context(), d.house, d.steward(), "variable-stars", "/notes/rows.csv", "text/csv", []byte("star,magnitude\nopenstar,5\n"), "")
+	d.must(err)
+	d.says("variable-stars", "/notes", "# Notes\n\n[[table rows: /crew/corvus/rows.csv]]\n\n[[table rows: /notes/rows.csv]]") // two of one name
 	d.change("variable-stars", func(s *access.Site) {
 		s.Doors = append(slices.DeleteFunc(slices.Clone(s.Doors), func(p access.PageDoor) bool { return p.Path == "/notes" }), access.PageDoor{Path: "/notes", Mode: "also", Ways: []access.Way{{Way: "anyone"}}})
 	})
@@ -314,6 +316,9 @@ func TestRowsAreFoundWhereTheirFileOpens(t *testing.T) {
 		status, found := d.found("variable-stars", "quollstar", cookie)
 		if status != http.StatusOK || shown != strings.Contains(found, "<mark>quollstar") {
 			t.Errorf("%s: shown %t, found otherwise: %d %s", who, shown, status, found)
+		}
+		if _, found := d.found("variable-stars", "openstar", cookie); !strings.Contains(found, "<mark>openstar") {
+			t.Errorf("%s does not find the rows of the other file", who)
 		}
 		if shown != (who == "aiko@cerroalcor.example") {
 			t.Errorf("%s: shown %t", who, shown)

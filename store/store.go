@@ -129,7 +129,7 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 const mostConnections = 16
 
 // newestMigration is the version of the tables that this program works with.
-const newestMigration = 28
+const newestMigration = 29
 
 func migrate(ctx context.Context, db *sql.DB) error {
 	files, err := fs.Sub(migrations, "migrations")

@@ -26,6 +26,9 @@ func tablesOf(p store.Page, before []access.Table) (tables []access.Table) {
 		return nil
 	}
 	for _, place := range content.Tables(p.Body) {
+		if slices.ContainsFunc(tables, func(t access.Table) bool { return t.ID == place.ID }) { // one door for all of a name
+			continue
+		}
 		t := access.Table{ID: place.ID}
 		if i := slices.IndexFunc(before, func(old access.Table) bool { return old.ID == place.ID }); i >= 0 {
 			t = before[i]

@@ -130,13 +130,17 @@ func (f *Finder) places(ctx context.Context, e *house.LiveEdition, by Asker) (li
 		content.PutTables(text, func(place content.TablePlace) string {
 			file := place.File
 			if slices.Contains(shown, place.ID) && e.File(file) != nil && may(file) && by.Site.DecideFile(file, by.Visitor, by.At).Outcome == access.Open {
-				list = append(list, store.SearchPlace{Path: path, Records: place.ID})
+				list = append(list, store.SearchPlace{Path: path, Records: recordsOf(place)})
 			}
 			return ""
 		})
 	}
 	return list, nil
 }
+
+// recordsOf names the rows of a table where they are searched: two tables of one name on a page may show
+// files that do not open alike.
+func recordsOf(place content.TablePlace) string { return place.ID + " " + place.File }
 
 // grouped puts rows of one table together.
 func grouped(matches []store.Searchable, words string) (list []Found, more bool) {
@@ -154,9 +158,10 @@ func grouped(matches []store.Searchable, words string) (list []Found, more bool)
 		if len(list) == mostFound {
 			return list, true
 		}
-		found := Found{Path: m.Path, Records: m.Records, Title: m.Title, Texts: []string{m.Words}}
-		if one := strings.TrimSpace(words); m.Records != "" && !strings.ContainsFunc(one, notWord) {
-			found.Query = url.Values{m.Records + ".find": {one}}.Encode()
+		table, _, _ := strings.Cut(m.Records, " ")
+		found := Found{Path: m.Path, Records: table, Title: m.Title, Texts: []string{m.Words}}
+		if one := strings.TrimSpace(words); table != "" && !strings.ContainsFunc(one, notWord) {
+			found.Query = url.Values{table + ".find": {one}}.Encode()
 		}
 		at[m.SearchPlace] = len(list)
 		list = append(list, found)
@@ -337,7 +342,7 @@ func (f *Finder) rows(ctx context.Context, of *house.Site, p store.Page, place c
 		return nil, nil
 	}
 	for _, row := range records.Rows[:min(len(records.Rows), mostTable)] {
-		list = append(list, store.Searchable{SearchPlace: store.SearchPlace{Path: p.Path, Records: place.ID}, Words: strings.Join(row, " · ")})
+		list = append(list, store.Searchable{SearchPlace: store.SearchPlace{Path: p.Path, Records: recordsOf(place)}, Words: strings.Join(row, " · ")})
 	}
 	return list, nil
 }

@@ -26,14 +26,15 @@ var (
 	tableHTML = regexp.MustCompile(`<p>\[\[table ([a-z0-9][a-z0-9-]*): (/[^\]\s<]+)\]\]</p>`)
 )
 
-// Tables lists the tables of a page of Markdown, in its order, once each.
+// Tables lists the tables of a page of Markdown, in its order, once each. Two of one name may show
+// different files.
 func Tables(body string) (list []TablePlace) {
 	if !strings.Contains(body, "[[table ") {
 		return nil
 	}
 	for _, m := range tableLine.FindAllStringSubmatch(strings.ReplaceAll(body, "\r", ""), -1) {
-		if !slices.ContainsFunc(list, func(p TablePlace) bool { return p.ID == m[1] }) {
-			list = append(list, TablePlace{m[1], m[2]})
+		if place := (TablePlace{m[1], m[2]}); !slices.Contains(list, place) {
+			list = append(list, place)
 		}
 	}
 	return list
