@@ -48,7 +48,7 @@ func openDesk(t testing.TB) *desk {
 	}
 	host := func(address string) string { return address + ".localhost" }
 	site := func(address string) string { return "http://" + host(address) }
-	glass := &gate.Glass{Gate: gate.New(house, site("velada"), false, site), Console: site("velada")}
+	glass := &gate.Glass{Gate: gate.New(house, site("velada"), false, site), Console: site("velada"), Origin: site}
 	c := New(ctx, house, glass, "", false, host, site)
 	server := httptest.NewServer(c)
 	t.Cleanup(func() {

@@ -348,7 +348,7 @@ func TestSettingUpNeedsTheCode(t *testing.T) {
 	}
 	site := func(address string) string { return "http://" + address + ".localhost" }
 	g := gate.New(house, site("velada"), false, site)
-	c := New(t.Context(), house, &gate.Glass{Gate: g, Console: site("velada")}, "quiet-lamp-seven", false, func(a string) string { return a + ".localhost" }, site)
+	c := New(t.Context(), house, &gate.Glass{Gate: g, Console: site("velada"), Origin: site}, "quiet-lamp-seven", false, func(a string) string { return a + ".localhost" }, site)
 	server := httptest.NewServer(c)
 	defer server.Close()
 	d := (&desk{TB: t, house: house, server: server, console: c}).another()

@@ -300,9 +300,9 @@ func TestArchivesOnScreen(t *testing.T) {
 func TestPreviewLinks(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	d.post("/sites/variable-stars/previews", "label", "The printer", "until", "2026-12-01T00:00")
-	body := d.shows("/sites/variable-stars/look", "The printer", "http://looking-glass.localhost/")
+	body := d.shows("/sites/variable-stars/look", "The printer", ".localhost/velada/look/")
 	at := strings.Index(body, `id="preview-`)
-	_, token, _ := strings.Cut(body[at:], "http://looking-glass.localhost/")
+	_, token, _ := strings.Cut(body[at:], ".localhost/velada/look/")
 	token, _, _ = strings.Cut(token, "/")
 	r, err := http.NewRequest(http.MethodGet, "/", nil)
 	if err != nil {

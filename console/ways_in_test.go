@@ -75,14 +75,23 @@ func TestASectionsPreviewShowsItsTitlesAlone(t *testing.T) {
 	if err != nil || len(list) != 1 {
 		t.Fatal(list, err)
 	}
-	r, err := http.NewRequest(http.MethodGet, "http://looking-glass.localhost/"+pages.PreviewToken(d.house, list[0].ID)+"/crew/antlia", nil)
-	if err != nil {
-		t.Fatal(err)
+	look := func(address string) *gate.Answer {
+		r, err := http.NewRequest(http.MethodGet, address, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.RequestURI = r.URL.Path
+		answer := &gate.Answer{}
+		d.glass.ServeHTTP(answer, r)
+		return answer
 	}
-	r.RequestURI = r.URL.Path
-	answer := &gate.Answer{}
-	d.glass.ServeHTTP(answer, r)
-	body := answer.Body.String()
+	token := pages.PreviewToken(d.house, list[0].ID)
+	old := look("http://looking-glass.localhost/" + token + "/crew/antlia") // as links were written before
+	if to := old.Header().Get("Location"); to != d.glass.PreviewURL(token)+"crew/antlia" {
+		t.Fatalf("an old link leads to %q", to)
+	}
+	opened := look(old.Header().Get("Location"))
+	body := look(strings.Split(d.glass.PreviewURL(token), "/velada/")[0] + opened.Header().Get("Location")).Body.String()
 	if !strings.Contains(body, "Antlia") {
 		t.Fatalf("the section is not shown: %.400s", body)
 	}

@@ -40,6 +40,9 @@ func (q elsewhere) forward(raw, upstream string) {
 		q.meeting().meet(d)
 		return
 	}
+	if !q.sentFromHere() {
+		return
+	}
 	switch {
 	case q.readsOtherwise(q.path):
 		q.unreadable("This address cannot be read: a part of it holds a semicolon, or ends in a dot or a blank.")
@@ -79,6 +82,21 @@ func (q elsewhere) forward(raw, upstream string) {
 	watch := time.AfterFunc(wait, func() { q.endWithDoor(ctx, end) })
 	defer watch.Stop()
 	q.proxy(handing{raw: raw, path: asked, stands: stands, target: target, d: d, hidden: hidden, anybody: anybody}).ServeHTTP(q.w, q.Request.WithContext(ctx))
+}
+
+// sentFromHere refuses, as Velada's own forms do, what may change something and a page of another origin
+// sent: a server behind is told who asks. Where it must take forms from elsewhere they come as a
+// stranger's.
+func (q elsewhere) sentFromHere() bool {
+	reads := q.Method == http.MethodGet || q.Method == http.MethodHead || q.Method == http.MethodOptions
+	socket := q.Header.Get("Upgrade") != ""
+	if reads && !socket || !FromElsewhere(q.Request) || !socket && q.state.Site(q.address).Details.Elsewhere {
+		return true
+	}
+	headers(q.w)
+	q.w.Header().Set("Cache-Control", "private, no-store")
+	http.Error(q.w, "This was sent from another site.", http.StatusForbidden)
+	return false
 }
 
 // errMissing says that a server has nothing at a path. On a site that hides something all that is
@@ -160,6 +178,12 @@ func (q elsewhere) proxy(on handing) *httputil.ReverseProxy {
 				r.Header.Set("X-Robots-Tag", "noindex")
 			}
 			r.Header.Add("Vary", "Cookie")
+			r.Header.Del("Service-Worker-Allowed") // no worker reaches further than its folder
+			for name, value := range map[string]string{"Cross-Origin-Resource-Policy": "same-origin", "Cross-Origin-Opener-Policy": "same-origin-allow-popups"} {
+				if r.Header.Get(name) == "" {
+					r.Header.Set(name, value)
+				}
+			}
 			if strings.HasPrefix(r.Header.Get("Content-Type"), "text/event-stream") {
 				r.Header.Set("X-Accel-Buffering", "no") // servers in front hand it on as it comes
 			}

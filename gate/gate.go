@@ -106,6 +106,16 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	}
 	q.path = path
 	of := state.Site(address)
+	if as == nil {
+		AsStranger(r)
+	}
+	if workerWanted(r) && (as != nil || !of.Details.Workers || path == "/velada" || strings.HasPrefix(path, "/velada/")) {
+		q.noWorker()
+		return
+	}
+	if state.ClearsAny() {
+		q.forget()
+	}
 	if g.Secure && of.Details.Strict {
 		q.strict()
 	}
@@ -166,6 +176,7 @@ func headers(w http.ResponseWriter) {
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("X-Frame-Options", "SAMEORIGIN")
 	h.Add("Vary", "Cookie")
+	apart(h)
 }
 
 // identify finds out who is asking: the visit and the passes from the cookies,
@@ -280,10 +291,13 @@ func (q *request) file(f *house.LiveFile) {
 	headers(q.w)
 	h := q.w.Header()
 	h.Set("Content-Type", f.Type)
-	if q.state.Site(q.address).Details.Scripts && strings.HasSuffix(q.path, ".js") {
-		h.Set("Content-Type", "text/javascript; charset=utf-8")
-	}
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	if d := q.state.Site(q.address).Details; d.Scripts && strings.HasSuffix(q.path, ".js") {
+		h.Set("Content-Type", "text/javascript; charset=utf-8")
+		if d.Workers && strings.HasPrefix(q.Header.Get("Sec-Fetch-Dest"), "s") || d.Workers && q.Header.Get("Sec-Fetch-Dest") == "worker" {
+			h.Set("Content-Security-Policy", "default-src 'self'")
+		}
+	}
 	anybody := q.visitor.Identity == access.Identity{} && len(q.visitor.Passes) == 0 && len(q.visitor.Links) == 0 &&
 		q.site.DecideFile(q.path, &access.Visitor{}, q.at).Outcome == access.Open
 	if anybody {
@@ -357,6 +371,12 @@ func (q *request) absent() bool {
 	return q.site.Decide("/", &access.Visitor{}, q.at).Outcome == access.Absent
 }
 
+// asset answers with one of the styles, fonts and drawings that all sites share.
+func (q *request) asset(name string) bool {
+	apart(q.w.Header())
+	return look.Serve(q.w, q.Request, name)
+}
+
 // own answers Velada's own paths on a site's host.
 func (q *request) own(rest string) {
 	switch {
@@ -397,7 +417,7 @@ func (q *request) own(rest string) {
 		q.whileHeld().holdingPicture()
 	case rest == "holding" && q.Method == http.MethodGet:
 		q.whileHeld().ownHolding()
-	case q.Method == http.MethodGet && look.Serve(q.w, q.Request, rest):
+	case q.Method == http.MethodGet && q.asset(rest):
 	default:
 		q.meeting().meet(access.Decision{Outcome: access.Missing})
 	}

@@ -2,8 +2,11 @@ package gate
 
 import (
 	"context"
+	"fmt"
+	"io"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -151,43 +154,122 @@ func TestTheTeamIsToldOfTheHoldingPage(t *testing.T) {
 // cookie nor shows what the one who looks may not read.
 func TestGlass(t *testing.T) {
 	d := open(t)
-	glass := &Glass{Gate: d.gate, Console: "http://velada.localhost"}
-	get := func(path string) *http.Response {
-		r := httptest.NewRequest(http.MethodGet, "http://looking-glass.localhost"+path, nil)
+	glass := &Glass{Gate: d.gate, Console: "http://velada.localhost", Origin: func(label string) string { return "http://" + label + ".localhost" }}
+	get := func(address string) *http.Response {
+		r := httptest.NewRequest(http.MethodGet, address, nil)
 		r.Header.Set("Cookie", d.visiting("ines@cerroalcor.example", "variable-stars"))
 		w := httptest.NewRecorder()
 		glass.ServeHTTP(w, r)
 		return w.Result()
 	}
 	policy := d.house.State().Policy
-	look := func(who string, may bool) string {
+	look := func(who string, may bool, path string) string {
 		v, ok := policy.Observer(who)
 		if !ok {
 			t.Fatal(who)
 		}
-		return "/" + glass.Open("variable-stars", As{Policy: policy, Visitor: v, Name: who, At: access.At(d.now), May: func(string) bool { return may }})
+		address := glass.Open("variable-stars", As{Policy: policy, Visitor: v, Name: who, At: access.At(d.now), May: func(string) bool { return may }}, path)
+		at, err := url.Parse(address)
+		d.must(err)
+		r := get(address)
+		if r.StatusCode != http.StatusSeeOther || r.Header.Get("Location") != path {
+			t.Fatalf("%s leads to %q", address, r.Header.Get("Location"))
+		}
+		return "http://" + at.Host
 	}
-	stranger := get(look("stranger", true) + "/notes")
-	if stranger.StatusCode != 401 || len(stranger.Cookies()) > 0 || !strings.Contains(stranger.Header.Get("Content-Security-Policy"), "frame-ancestors 'self' http://velada.localhost") || stranger.Header.Get("X-Frame-Options") != "" {
+	stranger := get(look("stranger", true, "/notes") + "/notes")
+	policies := strings.Join(stranger.Header.Values("Content-Security-Policy"), "; ")
+	if stranger.StatusCode != 401 || len(stranger.Cookies()) > 0 || !strings.Contains(policies, "frame-ancestors 'self' http://velada.localhost") || stranger.Header.Get("X-Frame-Options") != "" {
 		t.Errorf("a stranger: %d %v", stranger.StatusCode, stranger.Header)
 	}
-	key := look("person:pilar", true)
-	page := get(key + "/notes")
-	if text := body(t, page); page.StatusCode != 200 || !strings.Contains(text, `href="`+key+`/how-to-join"`) || !strings.Contains(text, `href="`+key+`/velada/site-noticeboard.css`) {
+	at := look("person:pilar", true, "/notes")
+	page := get(at + "/notes")
+	if text := body(t, page); page.StatusCode != 200 || !strings.Contains(text, `href="/how-to-join"`) || !strings.Contains(text, `href="/velada/site-noticeboard.css`) {
 		t.Errorf("pilar: %d %.900s", page.StatusCode, text)
 	}
-	if r := get(key + "/velada/site-noticeboard.css"); r.StatusCode != 200 {
+	if r := get(at + "/velada/site-noticeboard.css"); r.StatusCode != 200 {
 		t.Errorf("the style: %d", r.StatusCode)
 	}
-	if r := get(key + "/notes/../notes/"); r.StatusCode != 308 || r.Header.Get("Location") != key+"/notes" {
+	if r := get(at + "/notes/../notes/"); r.StatusCode != 308 || r.Header.Get("Location") != "/notes" {
 		t.Errorf("a crooked path: %d %s", r.StatusCode, r.Header.Get("Location"))
 	}
-	if text := body(t, get(look("person:pilar", false)+"/notes")); strings.Contains(text, "week-1") || !strings.Contains(text, "you may not read it yourself") {
+	if text := body(t, get(look("person:pilar", false, "/notes")+"/notes")); strings.Contains(text, "week-1") || !strings.Contains(text, "you may not read it yourself") {
 		t.Error("shown what one may not read")
 	}
-	for _, path := range []string{"/", "/made-up-key/notes", key + "/velada/enter?ticket=x", key + "/velada/in/x"} {
-		if r := get(path); r.StatusCode < 400 || len(r.Cookies()) > 0 {
-			t.Errorf("%s: %d", path, r.StatusCode)
+	madeUp := "http://look-" + strings.Repeat("0a", 16) + ".localhost"
+	for _, address := range []string{"http://looking-glass.localhost/", "http://looking-glass.localhost/made-up-key/notes", madeUp + "/notes", madeUp + "/velada/look/x/notes", at + "/velada/look/x/notes", at + "/velada/enter?ticket=x", at + "/velada/in/x"} {
+		if r := get(address); r.StatusCode < 400 || len(r.Cookies()) > 0 {
+			t.Errorf("%s: %d", address, r.StatusCode)
+		}
+	}
+}
+
+// By https the name of a look leads nowhere without its cookie, whatever is shown has no origin, leaves no
+// worker and runs no code of head and foot, and a server behind does not learn where it is looked at.
+func TestWhatALookShowsHasNoOrigin(t *testing.T) {
+	d := open(t)
+	d.gate.Secure = true
+	told := make(chan string, 10)
+	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		told <- fmt.Sprint(r.Host, r.Header)
+		w.Header().Set("Service-Worker-Allowed", "/")
+		w.Header().Set("Content-Type", "text/html")
+		_, _ = io.WriteString(w, "<title>theirs</title>")
+	}))
+	defer behind.Close()
+	d.elsewhere("instrument-log", doors.Elsewhere{Upstream: behind.URL})
+	d.describe("society", store.Details{Head: "<script>head()</script>", Foot: "<script>foot()</script>"}, nil)
+	for _, shared := range []bool{false, true} {
+		glass := &Glass{Gate: d.gate, Console: "https://velada.localhost", Origin: func(label string) string { return "https://" + label + ".localhost" }, Shared: shared}
+		get := func(address, cookie string, headers ...string) *http.Response {
+			r := httptest.NewRequest(http.MethodGet, address, nil)
+			r.Header.Set("Cookie", cookie)
+			for i := 0; i < len(headers); i += 2 {
+				r.Header.Set(headers[i], headers[i+1])
+			}
+			w := httptest.NewRecorder()
+			glass.ServeHTTP(w, r)
+			return w.Result()
+		}
+		policy := d.house.State().Policy
+		salma, _ := policy.Observer("person:salma")
+		for _, site := range []string{"society", "instrument-log"} {
+			address := glass.Open(site, As{Policy: policy, Visitor: salma, At: access.At(d.now)}, "/")
+			opened := get(address, "")
+			page, err := opened.Location()
+			d.must(err)
+			to, _ := url.Parse(address)
+			at := to.ResolveReference(page).String()
+			cookies := opened.Cookies()
+			if len(cookies) != 2 || !cookies[0].HttpOnly || !cookies[0].Secure || cookies[0].SameSite != http.SameSiteNoneMode || !cookies[1].Partitioned || strings.Contains(at, cookies[0].Value) {
+				t.Fatalf("%s: %v", at, cookies)
+			}
+			cookie := cookies[0].Name + "=" + cookies[0].Value
+			if r := get(at, ""); r.StatusCode != http.StatusNotFound {
+				t.Errorf("%s without its cookie: %d", at, r.StatusCode)
+			}
+			shown := get(at, cookie)
+			text := body(t, shown)
+			policies := shown.Header.Values("Content-Security-Policy")
+			if shown.StatusCode != http.StatusOK || policies[len(policies)-1] != "sandbox allow-scripts allow-forms allow-popups" || strings.Contains(text, "head()") || strings.Contains(text, "foot()") {
+				t.Errorf("%s: %d %v", at, shown.StatusCode, policies)
+			}
+			if shown.Header.Get("Service-Worker-Allowed") != "" || len(shown.Cookies()) > 0 {
+				t.Errorf("%s: %v", at, shown.Header)
+			}
+			if r := get(at, cookie, "Service-Worker", "script"); r.StatusCode != http.StatusNotFound {
+				t.Errorf("%s as a worker: %d", at, r.StatusCode)
+			}
+			if r := get(at, cookie, "Sec-Fetch-Site", "same-site", "Sec-Fetch-Mode", "no-cors"); r.StatusCode != http.StatusNotFound {
+				t.Errorf("%s as a sibling asks: %d", at, r.StatusCode)
+			}
+			other := glass.Open(site, As{Policy: policy, At: access.At(d.now)}, "/")
+			if r := get(strings.Replace(other, "/velada/look/", "/?", 1), cookie); r.StatusCode != http.StatusNotFound {
+				t.Errorf("the cookie of another look opens %s: %d", other, r.StatusCode)
+			}
+		}
+		if said := <-told; strings.Contains(said, "look") || !strings.HasPrefix(said, "instrument-log.") {
+			t.Errorf("the server behind is told %s", said)
 		}
 	}
 }

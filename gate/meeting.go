@@ -132,6 +132,12 @@ const pageSecurity = "default-src 'none'; connect-src 'self'; style-src 'self'; 
 // never on a door, where passwords are entered.
 const codeSecurity = "default-src 'none'; script-src 'self' 'unsafe-inline' https:; style-src 'self' 'unsafe-inline' https:; img-src 'self' data: https:; font-src 'self' https:; media-src 'self' https:; connect-src 'self' https:; frame-src https:; base-uri 'none'; frame-ancestors 'self'; form-action 'self' https:"
 
+// Workers are let in by a steward's word of their own.
+const (
+	noWorkers  = "; worker-src 'none'"
+	ownWorkers = "; worker-src 'self'"
+)
+
 // meet answers with what the visitor meets.
 func (q meeting) meet(d access.Decision) {
 	switch d.Outcome {
@@ -308,7 +314,9 @@ func (q meeting) whole(p *house.LivePage, text string) *sight {
 	if s.Front {
 		q.headPicture(&s.dressSight)
 	}
-	s.Head, s.OwnFoot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
+	if q.as == nil {
+		s.Head, s.OwnFoot = template.HTML(s.Details.Head), template.HTML(s.Details.Foot) // a steward's own code
+	}
 	return s
 }
 
@@ -376,7 +384,10 @@ func (q meeting) send(name string, status int, s *sight) {
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Content-Security-Policy", pageSecurity)
 	if s.Head != "" || s.OwnFoot != "" {
-		h.Set("Content-Security-Policy", codeSecurity)
+		h["Content-Security-Policy"] = withCode
+		if q.state.Site(q.address).Details.Workers {
+			h["Content-Security-Policy"] = withWorkers
+		}
 	}
 	if s.Hold != nil {
 		h.Set("Content-Security-Policy", holdingSecurity)

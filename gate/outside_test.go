@@ -90,10 +90,14 @@ func TestAPageLeadsOnWithinItsSite(t *testing.T) {
 func TestLookingWithNobodyToAsk(t *testing.T) {
 	d := open(t)
 	d.change("society", func(s *access.Site) { s.Holding = access.Holding{On: true, Kind: "maintenance"} })
-	glass := &Glass{Gate: d.gate}
-	key := glass.Open("society", As{Policy: d.house.State().Policy, At: access.At(d.now)})
+	glass := &Glass{Gate: d.gate, Origin: func(label string) string { return "http://" + label + ".localhost" }}
+	opens := glass.Open("society", As{Policy: d.house.State().Policy, At: access.At(d.now)}, "/")
+	open, err := http.NewRequest(http.MethodGet, opens, nil)
+	d.must(err)
+	glass.ServeHTTP(&Answer{}, open)
+	at, _, _ := strings.Cut(opens, "/velada/")
 	for _, path := range []string{"/", "/visit", "/open-nights", "/members"} {
-		r, err := http.NewRequest(http.MethodGet, "http://looking-glass.localhost/"+key+path, nil)
+		r, err := http.NewRequest(http.MethodGet, at+path, nil)
 		d.must(err)
 		answer := &Answer{}
 		glass.ServeHTTP(answer, r)

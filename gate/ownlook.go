@@ -15,7 +15,7 @@ import (
 // unless a steward lets the site's own scripts run.
 const (
 	ownLookSecurity    = "sandbox allow-same-origin allow-popups; default-src 'self' data:; script-src 'none'; style-src 'self' 'unsafe-inline'; base-uri 'self'; form-action 'none'; frame-ancestors 'self'"
-	ownScriptsSecurity = "sandbox allow-scripts allow-popups allow-forms; default-src 'self' data:; script-src 'self' 'unsafe-inline'; style-src 'self' 'unsafe-inline'; base-uri 'self'; form-action 'self'; frame-ancestors 'self'"
+	ownScriptsSecurity = "sandbox allow-same-origin allow-scripts allow-popups allow-forms; default-src 'self' data:; script-src 'self' 'unsafe-inline'; style-src 'self' 'unsafe-inline'; base-uri 'self'; form-action 'self'; frame-ancestors 'self'"
 )
 
 var headElement = regexp.MustCompile(`(?i)<head[^>]*>`)
@@ -34,9 +34,13 @@ func (q *request) ownLook(page string) {
 	h.Set("Content-Type", "text/html; charset="+content.CharsetOf(page))
 	h.Set("Content-Security-Policy", ownLookSecurity)
 	if q.state.Site(q.address).Details.Scripts {
-		h.Set("Content-Security-Policy", strings.Replace(ownScriptsSecurity, "sandbox", "sandbox allow-same-origin", 1))
-		if q.as != nil { // the looking glass shows other sites at the same host
-			h.Set("Content-Security-Policy", ownScriptsSecurity)
+		workers := noWorkers
+		if q.state.Site(q.address).Details.Workers {
+			workers = ownWorkers
+		}
+		h.Set("Content-Security-Policy", ownScriptsSecurity+workers)
+		if q.as != nil { // whoever looks is somebody else
+			h.Set("Content-Security-Policy", strings.Replace(ownScriptsSecurity, " allow-same-origin", "", 1)+noWorkers)
 		}
 	}
 	if q.site.NoIndex(q.path, q.at) {

@@ -23,16 +23,17 @@ var nameStandIn = "name-" + identity.Token()
 
 // Header values that most answers share.
 var (
-	kindHTML   = []string{"text/html; charset=utf-8"}
-	nosniff    = []string{"nosniff"}
-	varyCookie = []string{"Cookie"}
-	varyBoth   = []string{"Cookie, Accept-Encoding"}
-	security   = []string{pageSecurity}
-	withCode   = []string{codeSecurity}
-	shared     = []string{"public, max-age=0, must-revalidate"}
-	noStore    = []string{"private, no-store"}
-	noindexed  = []string{"noindex"}
-	packedWith = []string{packed.Coding}
+	kindHTML    = []string{"text/html; charset=utf-8"}
+	nosniff     = []string{"nosniff"}
+	varyCookie  = []string{"Cookie"}
+	varyBoth    = []string{"Cookie, Accept-Encoding"}
+	security    = []string{pageSecurity}
+	withCode    = []string{codeSecurity + noWorkers}
+	withWorkers = []string{codeSecurity + ownWorkers}
+	shared      = []string{"public, max-age=0, must-revalidate"}
+	noStore     = []string{"private, no-store"}
+	noindexed   = []string{"noindex"}
+	packedWith  = []string{packed.Coding}
 )
 
 // asked is what the answer to this request depends on, if that is all.
@@ -79,7 +80,11 @@ func (q sending) begin(p *house.RenderedPage) http.Header {
 	h["Content-Security-Policy"] = security // frame-ancestors says who may frame it; where referrers go stands in the page
 	if d := q.state.Site(q.address).Details; d.Head != "" || d.Foot != "" {
 		h["Content-Security-Policy"] = withCode
+		if d.Workers {
+			h["Content-Security-Policy"] = withWorkers
+		}
 	}
+	apart(h)
 	if p.NoIndex {
 		h["X-Robots-Tag"] = noindexed
 	}

@@ -116,6 +116,9 @@ func (h *House) load(ctx context.Context, q store.Reader) (*State, error) {
 	if err := s.readSites(ctx, q, everything); err != nil {
 		return nil, err
 	}
+	if s.cleared, err = store.ClearedHosts(ctx, q); err != nil {
+		return nil, err
+	}
 	s.Settings, err = h.Keys.readSettings(ctx, q)
 	return s, err
 }

@@ -40,6 +40,7 @@ type State struct {
 	byDomain  map[string]store.SiteID // by proven domains of their owners'
 	old       map[string]store.SiteID // sites by addresses they had before
 	reuseSalt []byte                  // of the house, see store.PassSecret
+	cleared   map[string]int          // by host, see Cleared
 }
 
 // Site is the state of one site beside its part of the policy, with what was rendered

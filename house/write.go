@@ -47,9 +47,10 @@ func (tx *Tx) finish() error {
 			return err
 		}
 		tx.next = next
-		return nil
+	} else if err := tx.reread(drafted); err != nil {
+		return err
 	}
-	return tx.reread(drafted)
+	return tx.clearBrowsers()
 }
 
 // errLateDraft says that a change wrote in a draft after it had been compiled.

@@ -29,7 +29,7 @@ func AddressProblem(s *house.State, site, to string) string {
 		return "A site has an address."
 	case !access.IsSiteAddress(to):
 		return "An address has 1 to 63 of a to z, digits and hyphens, with no hyphen at either end."
-	case slices.Contains(reserved, to):
+	case slices.Contains(reserved, to), strings.HasPrefix(to, "look-"): // where somebody looks as somebody else
 		return "This address is kept for other things."
 	case s.SiteDocument(to) != nil:
 		return "Another site has this address."

@@ -77,7 +77,7 @@ func open(ctx context.Context, z size, in string) (*bench, error) {
 	host := func(address string) string { return address + ".localhost" }
 	site := func(address string) string { return "http://" + host(address) }
 	b.gate = gate.New(b.house, site("velada"), false, site)
-	b.console = console.New(b.ctx, b.house, &gate.Glass{Gate: b.gate, Console: site("velada")}, "", false, host, site)
+	b.console = console.New(b.ctx, b.house, &gate.Glass{Gate: b.gate, Console: site("velada"), Origin: site}, "", false, host, site)
 	if err := store.Checkpoint(b.ctx, b.db); err != nil {
 		return nil, err
 	}

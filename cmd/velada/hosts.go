@@ -52,7 +52,7 @@ func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, 
 	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
 	h.gate = gate.New(theHouse, h.consoleURL(), h.scheme == "https", h.siteURL)
 	h.gate.Traffic = traffic.New(theHouse)
-	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL()}
+	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL(), Origin: h.labelURL, Shared: o.acme}
 	h.glass = glass
 	h.console = console.New(ctx, theHouse, glass, code, h.scheme == "https", h.siteHost, h.siteURL)
 	return h
@@ -60,6 +60,7 @@ func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, 
 
 func (h *hosts) siteHost(address string) string { return h.house.HostOf(address) + h.port }
 func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
+func (h *hosts) labelURL(label string) string   { return h.scheme + "://" + label + h.below + h.port }
 func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
 
 func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -76,7 +77,7 @@ func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		gate.Nothing(w, r)
 	case label == "velada":
 		h.console.ServeHTTP(w, r)
-	case label == gate.GlassHost:
+	case gate.IsGlassHost(label):
 		h.glass.ServeHTTP(w, r)
 	default:
 		h.gate.Serve(w, r, label)

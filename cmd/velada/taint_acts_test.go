@@ -202,16 +202,20 @@ func (h *tainted) share(s *someone, site string) {
 		for _, maker := range h.people {
 			if maker.who == store.Who(who) {
 				for range 3 {
-					h.glass(maker, previewToken(h, id), pick(h, h.pages[site]))
+					h.glass(maker, h.hosts.console.Glass.PreviewURL(previewToken(h, id)), pick(h, h.pages[site]))
 				}
 			}
 		}
 	}
 }
 
-// glass looks at what the looking glass shows by a key, as its maker's eyes.
-func (h *tainted) glass(maker *someone, key, path string) {
-	h.askFor(h.people[0], maker, "GET", "looking-glass", "/"+key+path)
+// glass looks at what stands at the address of a look, as its maker's eyes.
+func (h *tainted) glass(maker *someone, address, path string) {
+	if at, err := url.Parse(address); err == nil {
+		label, _, _ := strings.Cut(at.Host, ".")
+		h.askFor(h.people[0], maker, "GET", label, at.Path)
+		h.askFor(h.people[0], maker, "GET", label, path)
+	}
 }
 
 // says has somebody comment, ask to be let in, or follow a page.
@@ -235,7 +239,7 @@ func (h *tainted) says(s *someone, site string) {
 }
 
 var (
-	framed  = regexp.MustCompile(`looking-glass\.localhost:8080/([^"/]+)(/[^"]*)?"`)
+	framed  = regexp.MustCompile(`http://look-[0-9a-f]+\.localhost:8080/velada/look/[^"]+`)
 	argued  = regexp.MustCompile(`[:*]\w+`)
 	streams = regexp.MustCompile(`/here$|/live$|/sign-out|passkey`)
 )
@@ -265,8 +269,8 @@ func (h *tainted) console(s *someone, site string) {
 		path += "?path=" + url.QueryEscape(pick(h, h.pages[site])) + "&q=common&as=" + pick(h, []string{"stranger", "rosa-galindo", "tobias", "pilar", ""}) + "&who=" + pick(h, []string{"rosa-galindo", "tobias", ""})
 		code, _, body := h.askFor(s, s, "GET", "velada", path)
 		h.did("%s opens %s: %d", s.address, path, code)
-		for _, frame := range framed.FindAllStringSubmatch(body, 3) {
-			h.glass(s, frame[1], pick(h, h.pages[site]))
+		for _, frame := range framed.FindAllString(body, 3) {
+			h.glass(s, frame, pick(h, h.pages[site]))
 		}
 	}
 }

@@ -179,7 +179,7 @@ func holdingFrame(c *web.Console, x *gin.Context, d *web.Site, v *holdingView) {
 	stranger := *d
 	stranger.As = "stranger"
 	as := web.LookAs(c, &stranger, web.Actor(x), policy)
-	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(path)
+	v.Frame = c.Glass.Open(d.Site, as, path)
 }
 
 // holdingSearch says what search engines make of a holding page.

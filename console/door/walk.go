@@ -6,7 +6,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"velada/console/web"
-	"velada/core/access"
 )
 
 func walkIn(c *web.Console, x *gin.Context) {
@@ -21,7 +20,7 @@ func walkIn(c *web.Console, x *gin.Context) {
 	v.Width, v.Widths = web.Widths(x.Query("width"), func(width string) string { return d.URL(d.Page, d.As, "width", width) })
 	as := web.LookAs(c, d, web.Actor(x), d.Policy)
 	v.Status, v.Headers = web.AnswerAs(c, d.Site, d.Path(), as)
-	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(d.Path())
+	v.Frame = c.Glass.Open(d.Site, as, d.Path())
 	if d.Tray != nil {
 		p.Tray = web.TrayView(c, d.Tray, d.State, d.URL(d.Page, d.As))
 	}

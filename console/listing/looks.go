@@ -103,7 +103,7 @@ func showLook(c *web.Console, x *gin.Context, status int, f web.Form) {
 		worn := *e
 		worn.Look = l
 		as.Edition = &worn
-		return c.LookURL + "/" + c.Glass.Open(site, as) + "/"
+		return c.Glass.Open(site, as, "/")
 	}
 	for _, k := range looks.Kinds {
 		worn := chosen

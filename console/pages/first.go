@@ -248,7 +248,7 @@ func firstLooks(c *web.Console, x *gin.Context, d *web.Site, w words.Wording, pl
 		as.As = who
 		eyes := web.LookAs(c, &as, web.Actor(x), plan.Then)
 		eyes.Edition = edition
-		return look{caption, width, c.LookURL + "/" + c.Glass.Open(d.Site, eyes) + "/"}
+		return look{caption, width, c.Glass.Open(d.Site, eyes, "/")}
 	}
 	looks := []look{show("stranger", "A stranger, on a phone", "phone")}
 	for _, way := range plan.Site.Door.Ways {

@@ -675,7 +675,7 @@ func lookAtWorking(c *web.Console, x *gin.Context) {
 	}
 	v.Scope = web.ScopeView{Plan: plan, SeenBy: web.LowerArticle(d.Words.Observer(d.As))}
 	v.Status, v.Headers = web.AnswerAs(c, d.Site, d.Path(), as)
-	v.Frame = c.LookURL + "/" + c.Glass.Open(d.Site, as) + access.EscapePath(d.Path())
+	v.Frame = c.Glass.Open(d.Site, as, d.Path())
 	v.Site, v.MayWrite = d.Site, p.Site.MayWrite
 	if v.Previews, err = previewRows(c, x); err != nil {
 		c.Fail(x, err)

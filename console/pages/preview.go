@@ -23,7 +23,7 @@ func previewRows(c *web.Console, x *gin.Context) ([]web.PreviewRow, error) {
 	}
 	var rows []web.PreviewRow
 	for _, p := range list {
-		row := web.PreviewRow{ID: p.ID, Label: p.Label, URL: c.LookURL + "/" + pages.PreviewToken(c.House, p.ID) + "/", Until: c.Moment(p.Until), Who: ""}
+		row := web.PreviewRow{ID: p.ID, Label: p.Label, URL: c.Glass.PreviewURL(pages.PreviewToken(c.House, p.ID)), Until: c.Moment(p.Until), Who: ""}
 		row.Who = c.House.NameOf(p.Who)
 		if !c.House.Now().Before(p.Until) {
 			row.Until += ", ended"

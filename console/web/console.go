@@ -40,7 +40,6 @@ type Console struct {
 	SiteURL   func(address string) string
 	SiteHost  func(address string) string
 	Glass     *gate.Glass // shows pages as others meet them
-	LookURL   string      // the origin of that
 
 	Sessions  *scs.SessionManager
 	Passkeys  *identity.Passkeys
@@ -66,7 +65,7 @@ const (
 
 // New returns the console of a house; ctx ends its background work.
 func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
-	c := &Console{House: house, Glass: glass, LookURL: siteURL(gate.GlassHost), SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
+	c := &Console{House: house, Glass: glass, SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
 	c.Shelf, c.Rounds, c.Logs = newShelf(), rounds.New(house), traffic.NewLogs(house)
 	c.Sessions = scs.New()
 	c.Sessions.Store = house.Sessions.SessionStore(ctx)
@@ -125,17 +124,27 @@ func (c *Console) secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		// A form that signs in leads on to the site it came from, so forms may go there.
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; connect-src 'self'; frame-src 'self' "+c.LookURL+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; media-src 'self'; connect-src 'self'; frame-src 'self' "+c.frames()+"; base-uri 'none'; frame-ancestors 'none'; form-action 'self' "+c.SiteURL("*"))
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("X-Frame-Options", "DENY")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
 		h.Set("Cache-Control", "private, no-store")
 		if c.HTTPS {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
+		gate.AsStranger(r)
 		next.ServeHTTP(w, r)
 	})
+}
+
+// frames is where looks are, which the console shows in frames.
+func (c *Console) frames() string {
+	if c.Glass.Shared {
+		return c.Glass.Origin(gate.GlassHost)
+	}
+	return c.Glass.Origin("*")
 }
 
 // signedIn lets only those on who are signed in; before there is a house
