@@ -90,7 +90,7 @@ func (q elsewhere) forward(raw, upstream string) {
 func (q elsewhere) sentFromHere() bool {
 	reads := q.Method == http.MethodGet || q.Method == http.MethodHead || q.Method == http.MethodOptions
 	socket := q.Header.Get("Upgrade") != ""
-	if reads && !socket || !FromElsewhere(q.Request) || !socket && q.state.Site(q.address).Details.Elsewhere {
+	if reads && !socket || !FromElsewhere(q.Request) || !socket && q.state.Site(q.address).Details.FromElsewhere {
 		return true
 	}
 	headers(q.w)

@@ -379,6 +379,7 @@ func (q *request) asset(name string) bool {
 
 // own answers Velada's own paths on a site's host.
 func (q *request) own(rest string) {
+	q.endWorkers()
 	switch {
 	case q.as != nil && q.Method != http.MethodGet || q.as != nil && (rest == "enter" || rest == "sign-in" || strings.HasPrefix(rest, "in/")):
 		q.notYours()

@@ -144,6 +144,7 @@ func (q meeting) meet(d access.Decision) {
 	case access.Open:
 		q.page()
 	case access.Challenge, access.Refused, access.Pending:
+		q.endWorkers()
 		q.door(d, 0, "")
 	case access.Held:
 		q.whileHeld().holding(d, d.Status(), "")

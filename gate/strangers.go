@@ -65,6 +65,17 @@ func (q *request) noWorker() {
 	http.Error(q.w, "No worker is let into browsers here.", http.StatusForbidden)
 }
 
+// endWorkers ends the workers that may be in control of a door or of one of Velada's own pages, when
+// somebody goes there: what is typed on them is for Velada.
+func (q *request) endWorkers() {
+	if q.as != nil || !q.state.Site(q.address).Details.Workers {
+		return
+	}
+	if mode := q.Header.Get("Sec-Fetch-Mode"); mode == "" || mode == "navigate" {
+		q.w.Header().Set("Clear-Site-Data", `"storage"`)
+	}
+}
+
 // Browsers keep that they have forgotten for as long as they keep any cookie.
 const (
 	clearedCookie = "velada_cleared"

@@ -102,36 +102,36 @@ func DropShortName(ctx context.Context, q Queryer, site SiteID, name string) err
 
 // Details is what a site says of itself on every page.
 type Details struct {
-	Description  string   `json:"description,omitempty"`
-	Icon         string   `json:"icon,omitempty"` // the key of its data
-	IconType     string   `json:"icon_type,omitempty"`
-	Contact      string   `json:"contact,omitempty"`
-	CookieNotice string   `json:"cookie_notice,omitempty"`
-	NotFound     string   `json:"not_found,omitempty"` // Markdown
-	Phone        string   `json:"phone,omitempty"`
-	Hours        string   `json:"hours,omitempty"`   // when somebody is there, in lines
-	Postal       string   `json:"postal,omitempty"`  // a postal address, in lines
-	Licence      string   `json:"licence,omitempty"` // a key of Licences; "" says nothing
-	Links        []Link   `json:"links,omitempty"`   // addresses elsewhere
-	Head         string   `json:"head,omitempty"`    // code, with a steward's consent
-	Foot         string   `json:"foot,omitempty"`
-	Apart        bool     `json:"apart,omitempty"`          // its domains and its address in the house each answer, instead of leading to the main one
-	Strict       bool     `json:"strict,omitempty"`         // browsers that were here come by https alone
-	Search       bool     `json:"search,omitempty"`         // visitors find what opens to them
-	Pattern      string   `json:"pattern,omitempty"`        // of titles in results, see listing.Pattern
-	Picture      string   `json:"picture,omitempty"`        // the path of the one shown where the site is shared
-	Robots       string   `json:"robots,omitempty"`         // lines of its own for robots.txt
-	Sitemaps     []string `json:"sitemaps,omitempty"`       // paths of sitemaps of its own
-	Scripts      bool     `json:"scripts,omitempty"`        // pages with a look of their own may run scripts
-	Workers      bool     `json:"workers,omitempty"`        // its pages may leave workers in browsers, and use them
-	Consent      Who      `json:"consent,omitempty"`        // the steward who gave it
-	Upstream     string   `json:"upstream,omitempty"`       // the web server that the site stands in front of
-	ServerHost   bool     `json:"server_host,omitempty"`    // that server is told its own host, not the visitor's
-	AsSent       bool     `json:"as_sent,omitempty"`        // paths are handed on as they were sent
-	Literal      bool     `json:"literal,omitempty"`        // that server reads ; and trailing dots and blanks in a path as they stand
-	Elsewhere    bool     `json:"from_elsewhere,omitempty"` // that server takes forms that pages of others send
-	AnyCase      bool     `json:"any_case,omitempty"`       // that server takes small and capital letters for the same
-	Askers       []string `json:"askers,omitempty"`         // networks whose servers may ask before they serve, without the secret
+	Description   string   `json:"description,omitempty"`
+	Icon          string   `json:"icon,omitempty"` // the key of its data
+	IconType      string   `json:"icon_type,omitempty"`
+	Contact       string   `json:"contact,omitempty"`
+	CookieNotice  string   `json:"cookie_notice,omitempty"`
+	NotFound      string   `json:"not_found,omitempty"` // Markdown
+	Phone         string   `json:"phone,omitempty"`
+	Hours         string   `json:"hours,omitempty"`   // when somebody is there, in lines
+	Postal        string   `json:"postal,omitempty"`  // a postal address, in lines
+	Licence       string   `json:"licence,omitempty"` // a key of Licences; "" says nothing
+	Links         []Link   `json:"links,omitempty"`   // addresses elsewhere
+	Head          string   `json:"head,omitempty"`    // code, with a steward's consent
+	Foot          string   `json:"foot,omitempty"`
+	Apart         bool     `json:"apart,omitempty"`          // its domains and its address in the house each answer, instead of leading to the main one
+	Strict        bool     `json:"strict,omitempty"`         // browsers that were here come by https alone
+	Search        bool     `json:"search,omitempty"`         // visitors find what opens to them
+	Pattern       string   `json:"pattern,omitempty"`        // of titles in results, see listing.Pattern
+	Picture       string   `json:"picture,omitempty"`        // the path of the one shown where the site is shared
+	Robots        string   `json:"robots,omitempty"`         // lines of its own for robots.txt
+	Sitemaps      []string `json:"sitemaps,omitempty"`       // paths of sitemaps of its own
+	Scripts       bool     `json:"scripts,omitempty"`        // pages with a look of their own may run scripts
+	Workers       bool     `json:"workers,omitempty"`        // its pages may leave workers in browsers, and use them
+	Consent       Who      `json:"consent,omitempty"`        // the steward who gave it
+	Upstream      string   `json:"upstream,omitempty"`       // the web server that the site stands in front of
+	ServerHost    bool     `json:"server_host,omitempty"`    // that server is told its own host, not the visitor's
+	AsSent        bool     `json:"as_sent,omitempty"`        // paths are handed on as they were sent
+	Literal       bool     `json:"literal,omitempty"`        // that server reads ; and trailing dots and blanks in a path as they stand
+	FromElsewhere bool     `json:"from_elsewhere,omitempty"` // that server takes forms that pages of others send
+	AnyCase       bool     `json:"any_case,omitempty"`       // that server takes small and capital letters for the same
+	Askers        []string `json:"askers,omitempty"`         // networks whose servers may ask before they serve, without the secret
 }
 
 // Link is an address elsewhere that belongs to a site, with its name and its icon.

@@ -15,12 +15,13 @@ import (
 
 // Elsewhere is what Velada is told of the web server that a site lives on.
 type Elsewhere struct {
-	Upstream string   // where it is; "" for a site with pages of its own
-	Host     bool     // it is told its own host, not the visitor's
-	AsSent   bool     // paths are handed on to it as they were sent
-	Literal  bool     // it reads ; and dots and blanks at the end of a path's segment as they stand
-	AnyCase  bool     // it takes small and capital letters for the same
-	Askers   []string // networks or addresses of servers that may ask before they serve, without the secret
+	Upstream      string   // where it is; "" for a site with pages of its own
+	Host          bool     // it is told its own host, not the visitor's
+	AsSent        bool     // paths are handed on to it as they were sent
+	Literal       bool     // it reads ; and dots and blanks at the end of a path's segment as they stand
+	AnyCase       bool     // it takes small and capital letters for the same
+	FromElsewhere bool     // it takes forms that pages of other sites send, as a stranger's
+	Askers        []string // networks or addresses of servers that may ask before they serve, without the secret
 }
 
 // SetUpstream lets a site live elsewhere: on a web server that Velada stands in front
@@ -66,7 +67,7 @@ func SetUpstream(ctx context.Context, h *house.House, a house.Actor, site string
 		}
 		d := s.Site(site).Details
 		d.Upstream, d.Literal, d.AnyCase, d.Askers = e.Upstream, e.Literal, e.AnyCase, askers
-		d.ServerHost, d.AsSent = e.Host, e.AsSent
+		d.ServerHost, d.AsSent, d.FromElsewhere = e.Host, e.AsSent, e.FromElsewhere
 		tx.Renew(s.ID(site), house.Listing)
 		tx.Log(site, "listing", what, "", "")
 		return store.SaveDetails(ctx, tx, s.ID(site), d)

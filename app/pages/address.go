@@ -187,7 +187,7 @@ func describing(a house.Actor, site string, edit func(d *Description)) func(tx *
 		case !d.Listing && doc.Listing:
 			what = "Search engines are kept away."
 		}
-		if d.Head != was.Head || d.Foot != was.Foot || d.Scripts && !was.Scripts {
+		if d.Head != was.Head || d.Foot != was.Foot || d.Scripts && !was.Scripts || d.Workers && !was.Workers {
 			if !tx.State().IsSteward(a) {
 				wrong["head"] = "Only stewards may set code: it runs in every visitor's browser."
 			}

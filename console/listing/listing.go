@@ -202,12 +202,14 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 	case partCode:
 		values["head"], values["foot"] = d.Head, d.Foot
 		yes("scripts", d.Scripts)
+		yes("workers", d.Workers)
 	case partElsewhere:
 		values["upstream"], values["askers"] = d.Upstream, strings.Join(d.Askers, "\n")
 		yes("literal", d.Literal)
 		yes("server_host", d.ServerHost)
 		yes("as_sent", d.AsSent)
 		yes("any_case", d.AnyCase)
+		yes("from_elsewhere", d.FromElsewhere)
 	}
 	return web.Form{Values: values, Wrong: house.FieldErrors{}}
 }
@@ -215,7 +217,7 @@ func settingsForm(part, site string, doc *access.Site, d store.Details) web.Form
 // doSettings saves a part of the settings.
 func doSettings(c *web.Console, x *gin.Context) {
 	part, site := x.Param("part"), x.Param("site")
-	f := web.Typed(x, "title", "description", "contact", "phone", "hours", "postal", "licence", "cookie_notice", "not_found", "head", "foot", "scripts", "search")
+	f := web.Typed(x, "title", "description", "contact", "phone", "hours", "postal", "licence", "cookie_notice", "not_found", "head", "foot", "scripts", "workers", "search")
 	_, icon, err := web.FileSent(x, "icon", house.MostIcon)
 	if err != nil {
 		f.Wrong["icon"] = words.Capital(err.Error()) + "."
@@ -237,7 +239,7 @@ func doSettings(c *web.Console, x *gin.Context) {
 			case partMissing:
 				d.NotFound = f.Values["not_found"]
 			case partCode:
-				d.Head, d.Foot, d.Scripts = f.Values["head"], f.Values["foot"], f.Values["scripts"] == "yes"
+				d.Head, d.Foot, d.Scripts, d.Workers = f.Values["head"], f.Values["foot"], f.Values["scripts"] == "yes", f.Values["workers"] == "yes"
 			}
 		})
 		if err == nil {
@@ -328,9 +330,9 @@ func doAddress(c *web.Console, x *gin.Context) {
 
 // doUpstream lets a site live on another web server, or have pages of its own.
 func doUpstream(c *web.Console, x *gin.Context) {
-	f := web.Typed(x, "upstream", "literal", "any_case", "askers", "server_host", "as_sent")
+	f := web.Typed(x, "upstream", "literal", "any_case", "askers", "server_host", "as_sent", "from_elsewhere")
 	err := doors.SetUpstream(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), doors.Elsewhere{
-		Upstream: f.Values["upstream"], Host: f.Values["server_host"] == "yes", AsSent: f.Values["as_sent"] == "yes", Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", Askers: web.EachWord(f.Values["askers"]),
+		Upstream: f.Values["upstream"], Host: f.Values["server_host"] == "yes", AsSent: f.Values["as_sent"] == "yes", Literal: f.Values["literal"] == "yes", AnyCase: f.Values["any_case"] == "yes", FromElsewhere: f.Values["from_elsewhere"] == "yes", Askers: web.EachWord(f.Values["askers"]),
 	})
 	if errors.As(err, &f.Wrong) {
 		showSettings(c, x, http.StatusUnprocessableEntity, partElsewhere, f, web.Form{Values: map[string]string{}})
