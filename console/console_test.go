@@ -445,6 +445,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"POST", "/sites/society/unpublish", 303, 200, 200, 403, 403, 404},
 		{"POST", "/sites/society/team/leave-self", 303, 303, 303, 303, 303, 404},
 		{"POST", "/sign-in/passkey/ask", 200, 200, 200, 200, 200, 200},
+		{"POST", "/sign-in/go-on", 200, 303, 303, 303, 303, 303},
 		{"POST", "/sign-in/passkey", 422, 422, 422, 422, 422, 422},
 		{"GET", "/sign-in", 200, 303, 303, 303, 303, 303},
 		{"POST", "/sign-in", 422, 422, 422, 422, 422, 422},

@@ -27,6 +27,8 @@ type signInView struct {
 	Sent      bool
 	Lies      string     // what becomes of mail, where no server takes it
 	Out       *signedOut // whoever signed out just now
+	Me        house.Actor
+	Onto      string // what the site is called that they go on to
 }
 
 func signInPage(c *web.Console, x *gin.Context, f web.Form) *web.Page {
@@ -90,6 +92,15 @@ func showSignIn(c *web.Console, x *gin.Context) {
 			x.Redirect(http.StatusSeeOther, to)
 			return
 		}
+		if c.MustPress(x, f.Values) {
+			p := signInPage(c, x, f)
+			p.Title = "Go on"
+			v := p.View.(signInView)
+			v.Me, v.Onto = me, ontoName(c, f.Values)
+			p.View = v
+			c.Show(x, http.StatusOK, "go-on", p)
+			return
+		}
 		c.GoOn(x, f.Values)
 		return
 	}
@@ -101,6 +112,30 @@ func showSignIn(c *web.Console, x *gin.Context) {
 		p.View = v
 	}
 	c.Show(x, http.StatusOK, "sign-in", p)
+}
+
+// ontoName is what a site is called to whoever goes on to it: its title, or where nothing of it is told,
+// its host.
+func ontoName(c *web.Console, to map[string]string) string {
+	if doc := shownSite(c, to["site"]); doc != nil && doc.Title != "" {
+		return doc.Title
+	}
+	return c.SiteHost(to["site"])
+}
+
+// goOn leads somebody who is signed in on to a site, by a press.
+func goOn(c *web.Console, x *gin.Context) {
+	f := web.Typed(x, whereTo...)
+	me, ok := c.WhoIsIn(x)
+	if ok {
+		if to := c.Unfinished(x, me); to != "" {
+			x.Redirect(http.StatusSeeOther, to)
+			return
+		}
+		c.GoOn(x, f.Values)
+		return
+	}
+	c.Show(x, http.StatusOK, "sign-in", signInPage(c, x, f)) // signed out meanwhile
 }
 
 func doSignIn(c *web.Console, x *gin.Context) {

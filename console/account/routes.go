@@ -11,6 +11,7 @@ func routes() []web.Route {
 		web.Post("/set-up", web.SetUp, doSetUp),
 		web.Get("/sign-in", web.Open, showSignIn),
 		web.Post("/sign-in", web.Open, doSignIn),
+		web.Post("/sign-in/go-on", web.Open, goOn),
 		web.Get("/sign-in/with/:provider", web.Open, signInWith),
 		web.Get("/tint/:site", web.Open, tint),
 		web.Get("/sign-in/back", web.Open, backFrom),

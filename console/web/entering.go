@@ -318,6 +318,14 @@ func (c *Console) GoOn(x *gin.Context, to map[string]string) {
 		x.Redirect(http.StatusSeeOther, "/first-password")
 		return
 	}
+	if c.MustPress(x, to) {
+		query := url.Values{}
+		for name, value := range to {
+			query.Set(name, value)
+		}
+		x.Redirect(http.StatusSeeOther, "/sign-in?"+query.Encode())
+		return
+	}
 	c.LeadOn(x, c.Onward(x, to))
 }
 
@@ -337,6 +345,7 @@ func (c *Console) LeadOn(x *gin.Context, to string) {
 // Onward returns where somebody who is signed in goes on to.
 func (c *Console) Onward(x *gin.Context, to map[string]string) string {
 	if site := to["site"]; access.IsSiteAddress(site) { // whether or not there is such a site is not said here
+		c.rememberWent(x, site)
 		if to["nonce"] == "" { // its own host begins, so that the ticket is for this browser
 			return c.originAt(site, to["at"]) + "/velada/sign-in?" + url.Values{"path": {to["path"]}}.Encode()
 		}
