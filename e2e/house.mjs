@@ -29,11 +29,11 @@ export async function startHouse(...extra) {
     });
     child.on("exit", (code) => reject(new Error(`velada ended with code ${code}:\n${text}`)));
   });
-  const [, scheme, port] = /Console {2}(https?):\/\/velada\.localhost:(\d+)/.exec(printed);
+  const [, scheme, base, port] = /Console {2}(https?):\/\/velada\.([a-z.]+):(\d+)/.exec(printed);
   return {
-    console: `${scheme}://velada.localhost:${port}`,
+    console: `${scheme}://velada.${base}:${port}`,
     port,
-    site: (address, path = "") => `${scheme}://${address}.localhost:${port}${path}`,
+    site: (address, path = "") => `${scheme}://${address}.${base}:${port}${path}`,
     printed,
     // ask asks a site for a path without a browser, and keeps everything it answers.
     ask: (address, path) => new Promise((resolve, reject) => {

@@ -192,11 +192,29 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if rest, own := strings.CutPrefix(path, "/velada/"); own && look.Serve(forAll{w}, r, rest) { // what all sites share
 		return
 	}
-	if look := g.find(r, name, g.keyOf(r, name)); look != nil {
-		g.show(w, r, look, before, path, query)
+	key, part := g.keyOf(r, name), false
+	if key == "" && partOfAPage(r) {
+		key, _ = g.opened.Peek(name)
+		part = true
+	}
+	look := g.find(r, name, key)
+	if look == nil {
+		Nothing(w, r)
 		return
 	}
-	Nothing(w, r)
+	g.opened.Add(name, key)
+	g.show(w, r, look, lookedAt{before, path, query, part})
+}
+
+// partOfAPage reports whether a page loads something: a picture, a style. What has no origin loads without
+// cookies in many browsers, so that for this the name of a look that was opened is enough, which nobody
+// learns but code of the site that is looked at; it opens no page.
+func partOfAPage(r *http.Request) bool {
+	switch r.Header.Get("Sec-Fetch-Dest") {
+	case "image", "style", "script", "audio", "video", "track", "font":
+		return r.Header.Get("Sec-Fetch-Mode") != "navigate"
+	}
+	return false
 }
 
 // open takes a key for the cookie of a look, and leads to what it is for.
@@ -208,7 +226,7 @@ func (g *Glass) open(w http.ResponseWriter, r *http.Request, name, before, rest 
 	}
 	g.opened.Add(name, key)
 	if g.Gate.Secure {
-		// What is shown has no origin, so that browsers count what it loads as from elsewhere: such a
+		// What is shown has no origin, so that browsers count where it leads to as from elsewhere: such a
 		// cookie alone comes along, and in a frame of another domain the second.
 		c := http.Cookie{Name: g.cookieName(), Value: key, Path: cmp.Or(before, "/"), MaxAge: int(previewLife.Seconds()), HttpOnly: true, Secure: true, SameSite: http.SameSiteNoneMode}
 		http.SetCookie(w, &c)
@@ -264,21 +282,35 @@ func (o forAll) Write(p []byte) (int, error) {
 	return o.ResponseWriter.Write(p)
 }
 
-// lookSecurity holds beside what a page says itself: nothing of it has an origin.
-const lookSecurity = "sandbox allow-scripts allow-forms allow-popups"
+// lookSecurity holds beside what a page says itself: nothing of it has an origin, and scripts run alone
+// where a steward lets the site's own run, or a server stands behind.
+const (
+	lookSecurity  = "sandbox allow-forms allow-popups"
+	scriptsInLook = " allow-scripts"
+)
 
-// show answers with a page as it is looked at.
-func (g *Glass) show(w http.ResponseWriter, r *http.Request, look *glassLook, before, path, query string) {
+// lookedAt is what of a look is asked for.
+type lookedAt struct {
+	before, path, query string
+	part                bool // no page
+}
+
+// show answers as it is looked at.
+func (g *Glass) show(w http.ResponseWriter, r *http.Request, look *glassLook, what lookedAt) {
 	inner := r.Clone(r.Context())
-	inner.RequestURI, inner.Header = path, http.Header{}
-	if query != "" {
-		inner.RequestURI += "?" + query
+	inner.RequestURI, inner.Header = what.path, http.Header{}
+	if what.query != "" {
+		inner.RequestURI += "?" + what.query
 	}
 	if _, host, found := strings.Cut(g.Gate.SiteURL(look.site), "://"); found { // a server behind learns no address of a look
 		inner.Host = host
 	}
 	answer := &Answer{}
 	g.Gate.LookAs(answer, inner, look.site, look.as)
+	if what.part && strings.HasPrefix(answer.Header().Get("Content-Type"), "text/html") {
+		Nothing(w, r)
+		return
+	}
 	h := w.Header()
 	for name, values := range answer.Header() {
 		switch name {
@@ -286,18 +318,22 @@ func (g *Glass) show(w http.ResponseWriter, r *http.Request, look *glassLook, be
 		case "Content-Security-Policy":
 			h.Set(name, strings.Replace(strings.Join(values, ", "), "frame-ancestors 'self'", "frame-ancestors 'self' "+g.Console, 1))
 		case "Location":
-			h.Set(name, within(before, values[0]))
+			h.Set(name, within(what.before, values[0]))
 		default:
 			h[name] = values
 		}
 	}
-	h.Add("Content-Security-Policy", lookSecurity)
+	security := lookSecurity
+	if d := g.Gate.House.State().Site(look.site).Details; d.Scripts || d.Upstream != "" {
+		security += scriptsInLook
+	}
+	h.Add("Content-Security-Policy", security)
 	h.Set("Cross-Origin-Resource-Policy", "cross-origin")
 	h.Set("Cache-Control", "private, no-store")
 	h.Set("Referrer-Policy", "no-referrer")
 	body := answer.Body.Bytes()
-	if before != "" && strings.HasPrefix(h.Get("Content-Type"), "text/html") {
-		body = rewrite(body, before)
+	if what.before != "" && strings.HasPrefix(h.Get("Content-Type"), "text/html") {
+		body = rewrite(body, what.before)
 	}
 	status := max(answer.Status, http.StatusOK)
 	if status >= http.StatusBadRequest && r.Header.Get("Sec-Fetch-Dest") == "iframe" { // a frame shows it; the view around it says the status
