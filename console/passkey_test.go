@@ -15,6 +15,7 @@ import (
 	"github.com/go-webauthn/webauthn/protocol/webauthncbor"
 
 	"velada/house"
+	"velada/store"
 )
 
 var plain = base64.RawURLEncoding
@@ -193,10 +194,6 @@ func TestWhatIsNotThePasskeyLetsNobodyIn(t *testing.T) {
 	if status := show(); status != http.StatusOK {
 		t.Fatalf("the passkey itself: %d", status)
 	}
-	key.count = 3 // a copy, which was used less often
-	if status := show(); status != http.StatusUnprocessableEntity {
-		t.Errorf("a copy: %d", status)
-	}
 	key.count = 9
 	if status, _, _ := d.another().signIn("pilar@cerroalcor.example").post("/account/passkeys/drop", "id", plain.EncodeToString(key.id)); status != http.StatusSeeOther || show() != http.StatusOK {
 		t.Error("somebody else can forget it")
@@ -205,5 +202,69 @@ func TestWhatIsNotThePasskeyLetsNobodyIn(t *testing.T) {
 	jonas.post("/account/passkeys/drop", "id", plain.EncodeToString(key.id))
 	if status := show(); status != http.StatusUnprocessableEntity {
 		t.Errorf("a forgotten passkey: %d", status)
+	}
+}
+
+// Removing a passkey says which sign-ins it made, and ends them.
+func TestRemovingAPasskeyEndsWhatItMade(t *testing.T) {
+	d := openDesk(t)
+	jonas, key := withPasskey(t, d)
+	by := d.another()
+	_, options := by.sendJSON("/sign-in/passkey/ask", "")
+	key.count++
+	if status, body := by.sendJSON("/sign-in/passkey", key.get(t, options)); status != http.StatusOK {
+		t.Fatalf("%d %s", status, body)
+	}
+	_, page, _ := jonas.get("/account")
+	if !strings.Contains(page, "Signed in by it:") || !strings.Contains(page, "Removing it ends this sign-in") {
+		t.Error("what it made is not said")
+	}
+	jonas.post("/account/passkeys/drop", "id", plain.EncodeToString(key.id))
+	if _, page, _ := jonas.get("/account"); !strings.Contains(page, "1 sign-in that was made by it ended.") {
+		t.Error("what ended is not said")
+	}
+	if status, _, _ := by.get("/account"); status != http.StatusSeeOther {
+		t.Errorf("whoever came by it stays: %d", status)
+	}
+}
+
+// A passkey that counts fewer uses than were seen was copied: it lets nobody in any more, and its person
+// and the stewards are told, once.
+func TestACopiedPasskeyIsTold(t *testing.T) {
+	d := openDesk(t)
+	jonas, key := withPasskey(t, d)
+	show := func(count uint32) (int, string) {
+		key.count = count
+		fresh := d.another()
+		_, options := fresh.sendJSON("/sign-in/passkey/ask", "")
+		return fresh.sendJSON("/sign-in/passkey", key.get(t, options))
+	}
+	if status, body := show(9); status != http.StatusOK {
+		t.Fatalf("%d %s", status, body)
+	}
+	for _, count := range []uint32{4, 5, 20} { // the copy twice, and then the passkey itself
+		if status, body := show(count); status != http.StatusUnprocessableEntity || !strings.Contains(body, "was copied") {
+			t.Errorf("%d: %d %s", count, status, body)
+		}
+	}
+	told := func(who store.Who) (times int) {
+		list, err := store.Notices(t.Context(), d.house.Reader(), who, 50)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, n := range list {
+			if strings.Contains(n.What, "copied") || strings.Contains(n.What, "copy") {
+				times++
+			}
+		}
+		return times
+	}
+	for _, who := range []store.Who{"jonas", "ines"} {
+		if told(who) != 1 {
+			t.Errorf("%s was told %d times", who, told(who))
+		}
+	}
+	if _, page, _ := jonas.get("/account"); !strings.Contains(page, "It was copied") {
+		t.Error("the account page does not say so")
 	}
 }

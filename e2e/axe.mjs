@@ -64,6 +64,9 @@ export function nothingSerious(name, options, asked = everything) {
     await page.locator(".slip-sheet").waitFor();
     await check(page, "slips", asked);
     await page.goto(`${house.console}/sign-in?site=society&path=/members`);
+    await page.getByRole("button", { name: /^Go on to / }).waitFor();
+    await check(page, "going on to a site", asked);
+    await page.getByRole("button", { name: /^Go on to / }).click();
     await page.getByText("Comments").waitFor();
     await check(page, "comments", asked);
     await page.goto(`${house.console}/sites/society/door`);

@@ -130,6 +130,14 @@ export async function signIn(page, house, address = "ines@cerroalcor.example") {
   await fillSignIn(page, address);
 }
 
+// goOn goes to a page of a site as whoever is signed in on the console: by a press, the first time.
+export async function goOn(page, house, site, path = "/") {
+  await page.goto(house.site(site, `/velada/sign-in?path=${path}`));
+  const press = page.getByRole("button", { name: /^Go on to / });
+  if (await press.isVisible()) await press.click();
+  await page.waitForURL((url) => url.pathname === path);
+}
+
 // fillSignIn fills in the sign-in page that is open.
 export async function fillSignIn(page, address) {
   await page.getByLabel(/e-mail address/).fill(address);

@@ -4,7 +4,7 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { after, before, test } from "node:test";
 import { HtmlValidate } from "html-validate";
-import { signIn, startBrowser, startHouse } from "./house.mjs";
+import { goOn, signIn, startBrowser, startHouse } from "./house.mjs";
 
 const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 const looks = ["plain", "broadside", "noticeboard", "vitrine", "logbook", "handbill"];
@@ -221,7 +221,7 @@ test("an insert of the bar stands in the text, and is shown beside it in the loo
 test("a reader follows a page, and has a feed of their own", async () => {
   const page = await (await browser.newContext()).newPage();
   await signIn(page, house, "pilar@cerroalcor.example");
-  await page.goto(house.site("society", "/velada/sign-in?path=/members/minutes"));
+  await goOn(page, house, "society", "/members/minutes");
   await page.getByRole("link", { name: "News of this page" }).click();
   await page.getByRole("button", { name: "Follow “Minutes” by mail" }).click();
   await page.getByText("You follow “Minutes”.").waitFor();

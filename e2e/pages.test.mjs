@@ -5,7 +5,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync, mkdirSync } from "nod
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { ofClock, signIn, startBrowser, startHouse } from "./house.mjs";
+import { goOn, ofClock, signIn, startBrowser, startHouse } from "./house.mjs";
 
 let house, browser, folder;
 
@@ -261,7 +261,7 @@ test("a site of HTML that others made answers by its links, and its own search w
   await page.getByText(/Edition \d+ is live\./).waitFor();
   const visitor = await (await browser.newContext()).newPage();
   await signIn(visitor, house);
-  await visitor.goto(house.site("dossier", "/velada/sign-in?path=/"));
+  await goOn(visitor, house, "dossier");
   await visitor.getByRole("link", { name: "Guide" }).click();
   assert.equal(new URL(visitor.url()).pathname, "/guide/");
   await visitor.getByRole("link", { name: "Step" }).click();

@@ -1,6 +1,6 @@
 // Takes the pictures in docs/screenshots anew from the demo house, its clock
 // standing still (make shots).
-import { fillSignIn, signIn, startBrowser, startHouse } from "./house.mjs";
+import { fillSignIn, goOn, signIn, startBrowser, startHouse } from "./house.mjs";
 
 const house = await startHouse("--clock", "2026-11-24T18:00:00+01:00", "--listen", "127.0.0.1:8080");
 const browser = await startBrowser();
@@ -154,7 +154,7 @@ for (const site of ["society", "variable-stars", "new-dome", "instrument-log"]) 
   await signIn(view, house);
   await view.getByRole("heading", { name: "Sites", exact: true }).waitFor();
   if (site === "society") await view.goto(house.site(site));
-  else await view.goto(house.site(site, "/velada/sign-in?path=/"));
+  else await goOn(view, house, site);
   await view.locator("h1").first().waitFor();
   fronts.push(view);
 }

@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { createServer } from "node:http";
 import { after, before, test } from "node:test";
 import { startFront } from "./front.mjs";
-import { signIn, startBrowser, startHouse } from "./house.mjs";
+import { goOn, signIn, startBrowser, startHouse } from "./house.mjs";
 import { freePort } from "./issuer.mjs";
 
 let house, front, browser, theirs, victims;
@@ -60,20 +60,12 @@ async function elsewhere(page, site, server) {
   await page.getByText("Saved. It holds from now on.").waitFor();
 }
 
-// visit has the steward read a site, by a press the first time.
-async function visit(page, site, path = "/") {
-  await page.goto(house.site(site, `/velada/sign-in?path=${path}`));
-  const press = page.getByRole("button", { name: /^Go on to / });
-  if (await press.isVisible()) await press.click();
-  await page.waitForURL(house.site(site, path));
-}
-
 test("a sibling learns nothing of a steward's sites, console and person", async () => {
   const { context, page } = await steward();
   await elsewhere(page, "society", theirs.url);
   await elsewhere(page, "instrument-log", victims.url);
-  await visit(page, "variable-stars", "/notes");
-  await visit(page, "instrument-log");
+  await goOn(page, house, "variable-stars", "/notes");
+  await goOn(page, house, "instrument-log");
   assert.ok(victims.told.some((t) => t.person === "ines"), "the steward is not known where they pressed");
 
   await page.goto(house.site("society", "/"));

@@ -193,7 +193,7 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	key, part := g.keyOf(r, name), false
-	if key == "" && partOfAPage(r) {
+	if key == "" && (path == ownHoldingPath || partOfAPage(r)) {
 		key, _ = g.opened.Peek(name)
 		part = true
 	}
@@ -205,6 +205,9 @@ func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	g.opened.Add(name, key)
 	g.show(w, r, look, lookedAt{before, path, query, part})
 }
+
+// ownHoldingPath is where a site's own holding page is, which is shown in a frame.
+const ownHoldingPath = "/velada/holding"
 
 // partOfAPage reports whether a page loads something: a picture, a style. What has no origin loads without
 // cookies in many browsers, so that for this the name of a look that was opened is enough, which nobody
@@ -307,7 +310,7 @@ func (g *Glass) show(w http.ResponseWriter, r *http.Request, look *glassLook, wh
 	}
 	answer := &Answer{}
 	g.Gate.LookAs(answer, inner, look.site, look.as)
-	if what.part && strings.HasPrefix(answer.Header().Get("Content-Type"), "text/html") {
+	if what.part && what.path != ownHoldingPath && strings.HasPrefix(answer.Header().Get("Content-Type"), "text/html") {
 		Nothing(w, r)
 		return
 	}
@@ -316,7 +319,11 @@ func (g *Glass) show(w http.ResponseWriter, r *http.Request, look *glassLook, wh
 		switch name {
 		case "X-Frame-Options", "Set-Cookie", "Etag", "Content-Length", "Www-Authenticate", "Clear-Site-Data", "Cross-Origin-Opener-Policy", "Access-Control-Allow-Origin", "Access-Control-Allow-Credentials":
 		case "Content-Security-Policy":
-			h.Set(name, strings.Replace(strings.Join(values, ", "), "frame-ancestors 'self'", "frame-ancestors 'self' "+g.Console, 1))
+			ancestors := "frame-ancestors 'self' " + g.Console
+			if what.path == ownHoldingPath { // the page that frames it has no origin
+				ancestors = ""
+			}
+			h.Set(name, strings.Replace(strings.Join(values, ", "), "frame-ancestors 'self'", ancestors, 1))
 		case "Location":
 			h.Set(name, within(what.before, values[0]))
 		default:

@@ -1,6 +1,7 @@
 package house
 
 import (
+	"cmp"
 	"context"
 	"net/netip"
 	"slices"
@@ -112,7 +113,7 @@ func (h *House) KnowsHost(name string) bool {
 	label, below := strings.CutSuffix(name, "."+h.Base)
 	s := h.State()
 	switch {
-	case name == h.Base:
+	case name == h.Base, name == h.ConsoleName():
 		return true
 	case !below:
 		return s != nil && s.shown(s.AtDomain(name))
@@ -127,6 +128,9 @@ func (s *State) shown(address string) bool {
 	doc := s.SiteDocument(address)
 	return doc != nil && doc.State != "draft"
 }
+
+// ConsoleName is the host of the console.
+func (h *House) ConsoleName() string { return cmp.Or(h.ConsoleHost, "velada."+h.Base) }
 
 // OwnHosts are the hosts below the house's domain at which Velada itself answers.
 var OwnHosts = []string{"velada", "looking-glass"}

@@ -24,6 +24,7 @@ type House struct {
 	Outbox      *Outbox                     // letters, and the links in them
 	Keys        *Keys                       // what only this installation can make and read
 	Trays       *Trays                      // rehearsals
+	ConsoleHost string                      // of the console, where it is not below the base
 	ConsoleURL  string                      // the console's origin, for links in mail
 	SiteURL     func(address string) string // a site's origin, likewise
 	Base        string                      // the domain below which console and sites have their hosts

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"velada/core/access"
@@ -64,15 +65,52 @@ func (trays *Trays) applyDue(ctx context.Context, site string, who store.Who) er
 		return nil
 	}
 	why := err.Error()
+	if errors.Is(err, ErrMayNot) || errors.Is(err, ErrNoSite) {
+		why = fmt.Sprintf("%s, who set the date, may no longer make this change", trays.house.NameOf(who))
+	}
 	return trays.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		r, err := store.FindRehearsal(ctx, tx, tx.State().ID(site), who)
 		if err != nil || r == nil {
 			return err
 		}
 		r.Due, r.Trouble = time.Time{}, "It was not applied by itself: "+why+"."
+		what := fmt.Sprintf("A change that %s had put on a date was not applied by itself: %s.", trays.house.NameOf(who), why)
+		tx.Log(site, "door", what, "", "")
 		tx.Notify([]store.Who{who}, site, "waiting", "Your changes on "+tx.State().SiteTitle(site)+" were not applied by themselves.", "/sites/"+site+"/rehearsal")
+		others := slices.DeleteFunc(tx.WhoMay(site, access.Own), func(w store.Who) bool { return w == who })
+		tx.Notify(others, site, "waiting", tx.State().SiteTitle(site)+": "+what, "/sites/"+site)
 		return store.SaveRehearsal(ctx, tx, r)
 	})
+}
+
+// Dated is a change that somebody has put on a date.
+type Dated struct {
+	Who     store.Who
+	Due     time.Time
+	Changes int  // how many, as they would be applied now
+	Stands  bool // they may still make it, as things stand
+}
+
+// DatedOn lists the changes of a site that are applied by themselves, the next first.
+func (trays *Trays) DatedOn(ctx context.Context, site string) ([]Dated, error) {
+	s := trays.house.State()
+	all, err := store.Rehearsals(ctx, trays.house.db, s.ID(site))
+	if err != nil {
+		return nil, err
+	}
+	var list []Dated
+	for _, r := range all {
+		if r.Due.IsZero() {
+			continue
+		}
+		d := Dated{Who: r.Who, Due: r.Due, Stands: s.Stands(ctx, trays.house.db, r.Who, toRehearse(site), access.At(trays.house.Now())) == nil}
+		if t := trays.tray(ctx, s, r); t != nil {
+			d.Changes = len(t.Changes)
+		}
+		list = append(list, d)
+	}
+	slices.SortFunc(list, func(a, b Dated) int { return a.Due.Compare(b.Due) })
+	return list, nil
 }
 
 // Timer does what is due by now, by the right of whoever set it.

@@ -89,6 +89,55 @@ func TestWhatNoLongerFitsIsNotApplied(t *testing.T) {
 	}
 }
 
+// A change on a date is seen by everybody who works on the site, and so is that it will not be made; when it
+// is not, the ledger, its author and the owners learn why.
+func TestADatedChangeDoesNotEndInSilence(t *testing.T) {
+	h, now := clockedHouse(t)
+	pilar, ines := who(t, h, "pilar@cerroalcor.example"), who(t, h, "ines@cerroalcor.example")
+	due := now.Add(time.Hour)
+	if err := errors.Join(
+		rehearse(h, pilar, "society", siteDoor(access.Way{Way: "members"})),
+		h.Trays.ApplyLater(ctx, pilar, "society", due, true),
+	); err != nil {
+		t.Fatal(err)
+	}
+	dated := func() house.Dated {
+		list, err := h.Trays.DatedOn(ctx, "society")
+		if err != nil || len(list) != 1 {
+			t.Fatalf("%+v %v", list, err)
+		}
+		return list[0]
+	}
+	if d := dated(); !d.Stands || d.Who != "pilar" || d.Changes == 0 || !d.Due.Equal(due) {
+		t.Errorf("%+v", d)
+	}
+	applyTo(t, h, ines, "society", func(s *access.Site) {
+		s.Team = slices.DeleteFunc(s.Team, func(e access.TeamEntry) bool { return e.Person == "pilar" })
+		s.Team = append(s.Team, access.TeamEntry{Person: "salma", Role: "owner", Under: "/", Accepted: true})
+	})
+	if dated().Stands {
+		t.Error("it stands though its author went")
+	}
+	*now = due
+	if err := applyDue(h); err != nil {
+		t.Fatal(err)
+	}
+	const why = "who set the date, may no longer make this change"
+	entries, err := store.Ledger(ctx, h.DB(), store.LedgerFilter{Sites: []store.SiteID{h.State().ID("society")}, Most: 1})
+	if err != nil || len(entries) != 1 || entries[0].Who != "velada" || !strings.Contains(entries[0].What, why) {
+		t.Errorf("%+v %v", entries, err)
+	}
+	for _, person := range []store.Who{"pilar", "salma"} {
+		told, err := store.Notices(ctx, h.DB(), person, 20)
+		if err != nil || !slices.ContainsFunc(told, func(n store.Notice) bool { return strings.Contains(n.What, "not applied by") }) {
+			t.Errorf("%s is not told: %+v %v", person, told, err)
+		}
+	}
+	if list, err := h.Trays.DatedOn(ctx, "society"); err != nil || len(list) != 0 {
+		t.Errorf("it still waits: %v %v", list, err)
+	}
+}
+
 func TestChangingARehearsalCallsItOff(t *testing.T) {
 	h, now := clockedHouse(t)
 	pilar := who(t, h, "pilar@cerroalcor.example")

@@ -1,6 +1,9 @@
 package house_test
 
 import (
+	"bytes"
+	"encoding/base64"
+	"errors"
 	"strings"
 	"testing"
 	"time"
@@ -146,6 +149,26 @@ func TestNewsIsAskedForAgainWhenItIsSent(t *testing.T) {
 	}
 	if failed != 1 {
 		t.Errorf("%d letters say why they were not sent", failed)
+	}
+}
+
+// A link that stops letters says nobody's name, and nothing else makes one.
+func TestStopLinksSayNothing(t *testing.T) {
+	h, _ := clockedHouse(t)
+	site := h.SiteID("society")
+	link := h.Outbox.StopLink(site, "rosa-galindo")
+	_, token, _ := strings.Cut(link, "/stop/")
+	raw, err := base64.RawURLEncoding.DecodeString(token)
+	if err != nil || bytes.Contains(raw, []byte("rosa")) || bytes.Contains(raw, []byte(site)) || strings.Contains(link, "rosa") {
+		t.Errorf("%s says whose it is: %v", link, err)
+	}
+	if of, who, err := h.Outbox.ReadStop(token); err != nil || of != site || who != "rosa-galindo" {
+		t.Errorf("%s %s %v", of, who, err)
+	}
+	for _, bad := range []string{"", token[1:], token[:len(token)-2] + "AA", base64.RawURLEncoding.EncodeToString([]byte(string(site) + " rosa-galindo 0123456789abcdef"))} {
+		if _, _, err := h.Outbox.ReadStop(bad); !errors.Is(err, house.ErrLinkSpent) {
+			t.Errorf("%q: %v", bad, err)
+		}
 	}
 }
 

@@ -23,9 +23,14 @@ type Sessions struct {
 
 // BeginSession writes that somebody signed in on the console in one browser.
 func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, device, how string) error {
+	return l.BeginSessionBy(ctx, id, who, device, how, nil)
+}
+
+// BeginSessionBy is BeginSession for whoever came by a passkey, with its id.
+func (l *Sessions) BeginSessionBy(ctx context.Context, id string, who store.Who, device, how string, passkey []byte) error {
 	now := time.Now()
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		return store.SaveSession(ctx, tx, store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now})
+		return store.SaveSession(ctx, tx, store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now, Passkey: passkey})
 	})
 }
 
@@ -163,9 +168,17 @@ func (tx *Tx) endSiteSession(token [32]byte) {
 // EndSession signs out on every site's host that a console session led to.
 func (l *Sessions) EndSession(ctx context.Context, console string) error {
 	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		tx.After(func() { l.dropSiteSessions(func(v store.SiteSession) bool { return v.Console == console }) })
-		return errors.Join(store.EndSiteSessionsOf(ctx, tx, console), store.EndSession(ctx, tx, console))
+		tx.EndSession(console)
+		return nil
 	})
+}
+
+// EndSession signs out in one browser, on the console and on every site's host that it led to.
+func (tx *Tx) EndSession(console string) {
+	tx.After(func() {
+		tx.house.Sessions.dropSiteSessions(func(v store.SiteSession) bool { return v.Console == console })
+	})
+	tx.Try(errors.Join(store.EndSiteSessionsOf(tx.ctx, tx, console), store.EndSession(tx.ctx, tx, console)))
 }
 
 // dropSignIns makes it hold for the requests to come that somebody was signed out

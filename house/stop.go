@@ -1,6 +1,8 @@
 package house
 
 import (
+	"crypto/aes"
+	"crypto/cipher"
 	"crypto/hmac"
 	"encoding/base64"
 	"strings"
@@ -14,20 +16,48 @@ func (o *Outbox) StopLink(site store.SiteID, who store.Who) string {
 	return o.house.ConsoleURL + "/stop/" + o.stopToken(site, who)
 }
 
+// stopToken says which letters, and whose, sealed: it stands in mail, in browsers' histories and in logs.
+// It is of no use for anything else, and outlives a new key file, since letters are kept for years.
 func (o *Outbox) stopToken(site store.SiteID, who store.Who) string {
-	text := append([]byte(string(site)+" "+string(who)+" "), o.house.Keys.MAC("stop " + string(site) + " " + string(who))[:16]...)
-	return base64.RawURLEncoding.EncodeToString(text)
+	return base64.RawURLEncoding.EncodeToString(o.stops().Seal(nil, nil, []byte(string(site)+" "+string(who)), nil))
+}
+
+// stops seals what stop links say, under a key of their own.
+func (o *Outbox) stops() cipher.AEAD {
+	block, err := aes.NewCipher(o.house.Keys.MAC("stop links"))
+	if err != nil {
+		panic(err) // the key is as long as it must be
+	}
+	sealing, err := cipher.NewGCMWithRandomNonce(block)
+	if err != nil {
+		panic(err)
+	}
+	return sealing
+}
+
+// plainStop is a stop link as earlier versions wrote it, with what it says in the clear.
+func (o *Outbox) plainStop(raw []byte) (said string, ok bool) {
+	if len(raw) < 18 {
+		return "", false
+	}
+	said, mac := string(raw[:len(raw)-16]), raw[len(raw)-16:]
+	said, ends := strings.CutSuffix(said, " ")
+	return said, ends && hmac.Equal(mac, o.house.Keys.MAC("stop " + said)[:16])
 }
 
 // ReadStop reads whose letters of which site a link stops. It returns ErrLinkSpent for
 // a link that is none.
 func (o *Outbox) ReadStop(token string) (site store.SiteID, who store.Who, err error) {
 	raw, err := base64.RawURLEncoding.DecodeString(token)
-	if err != nil || len(raw) < 18 {
+	if err != nil {
 		return "", "", ErrLinkSpent
 	}
-	parts := strings.SplitN(string(raw[:len(raw)-16]), " ", 3)
-	if len(parts) != 3 || !hmac.Equal([]byte(token), []byte(o.stopToken(store.SiteID(parts[0]), store.Who(parts[1])))) {
+	said, ok := o.plainStop(raw)
+	if opened, err := o.stops().Open(nil, nil, raw, nil); err == nil {
+		said, ok = string(opened), true
+	}
+	parts := strings.SplitN(said, " ", 2)
+	if !ok || len(parts) != 2 {
 		return "", "", ErrLinkSpent
 	}
 	s := o.house.State()

@@ -90,8 +90,17 @@ func (p *Passkeys) Ask() (options, kept []byte, err error) {
 	return both(assertion, session, err)
 }
 
+// ErrCopied says that a passkey has counted fewer uses than were seen of it: there is another one like it.
+var ErrCopied = errors.New("this passkey was copied")
+
+// Copied reports whether a kept passkey is known to be copied.
+func Copied(credential string) bool {
+	var c webauthn.Credential
+	return json.Unmarshal([]byte(credential), &c) == nil && c.Authenticator.CloneWarning
+}
+
 // Check takes the browser's answer and returns the passkey with its new state, as
-// JSON. find gives whose a passkey is.
+// JSON. find gives whose a passkey is. With ErrCopied, once and for all, comes the state that says so.
 func (p *Passkeys) Check(kept []byte, r *http.Request, find func(id, handle []byte) (Keyholder, error)) (id []byte, credential string, err error) {
 	var session webauthn.SessionData
 	if err := json.Unmarshal(kept, &session); err != nil {
@@ -101,9 +110,9 @@ func (p *Passkeys) Check(kept []byte, r *http.Request, find func(id, handle []by
 	if err != nil {
 		return nil, "", fmt.Errorf("checking a passkey: %w", err)
 	}
-	if c.Authenticator.CloneWarning {
-		return nil, "", errors.New("this passkey was copied")
-	}
 	text, err := json.Marshal(c)
+	if err == nil && c.Authenticator.CloneWarning {
+		err = ErrCopied
+	}
 	return c.ID, string(text), err
 }

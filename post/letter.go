@@ -9,6 +9,7 @@ import (
 	"html/template"
 	"mime"
 	netmail "net/mail"
+	"regexp"
 	"strings"
 	text "text/template"
 	"time"
@@ -40,9 +41,25 @@ var letterHTML string
 var letterText string
 
 var (
-	asHTML = template.Must(template.New("letter").Parse(letterHTML))
+	asHTML = template.Must(template.New("letter").Funcs(template.FuncMap{"linked": linked}).Parse(letterHTML))
 	asText = text.Must(text.New("letter").Parse(letterText))
 )
+
+// address is an address in a text, without what ends the sentence.
+var address = regexp.MustCompile(`https?://[^\s<>"]*[^\s<>".,;:!?)]`)
+
+// linked is a text as HTML in which every address is a link.
+func linked(text string) template.HTML {
+	var b strings.Builder
+	at := 0
+	for _, found := range address.FindAllStringIndex(text, -1) {
+		url := template.HTMLEscapeString(text[found[0]:found[1]])
+		b.WriteString(template.HTMLEscapeString(text[at:found[0]]) + `<a href="` + url + `">` + url + `</a>`)
+		at = found[1]
+	}
+	b.WriteString(template.HTMLEscapeString(text[at:]))
+	return template.HTML(b.String())
+}
 
 // around is what stands around a letter's HTML in the message.
 const around = `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title></head><body style="margin:0;background:#e9edec;color:#1d2b38;font:16px/1.5 sans-serif"><div style="max-width:34rem;margin:0 auto;padding:28px 24px;background:#fbfcfb">%s</div></body></html>`

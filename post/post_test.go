@@ -50,6 +50,29 @@ func TestALetterSaysTheSameInBothParts(t *testing.T) {
 	}
 }
 
+// Addresses that a letter names are links where it is HTML, and nothing else of it becomes one.
+func TestAddressesInALetterAreLinks(t *testing.T) {
+	l := letter()
+	l.Lines = []string{`See https://a.example/week-3?x=1&y=2, and "https://b.example/<b>".`}
+	l.Facts = [][2]string{{"Week 3", "https://a.example/week-3"}}
+	l.Word = "Look at https://word.example/ now"
+	w, err := l.Write("velada@localhost", "1@localhost", time.Now())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{`<a href="https://a.example/week-3?x=1&amp;y=2">https://a.example/week-3?x=1&amp;y=2</a>, and`, `<a href="https://b.example/">https://b.example/</a>&lt;b&gt;`, `<a href="https://a.example/week-3">https://a.example/week-3</a></td>`} {
+		if !strings.Contains(w.HTML, want) {
+			t.Errorf("%s is not in %s", want, w.HTML)
+		}
+	}
+	if strings.Contains(w.HTML, `href="https://word.example`) {
+		t.Error("somebody's words become a link")
+	}
+	if !strings.Contains(w.Text, "Week 3: https://a.example/week-3") {
+		t.Error(w.Text)
+	}
+}
+
 // server is the stand-in mail server, and how it is reached.
 func server(t *testing.T) (*standin.Mail, *Server) {
 	t.Helper()

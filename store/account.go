@@ -256,17 +256,18 @@ type Session struct {
 	Who         Who
 	Device, How string
 	Began, Used time.Time
+	Passkey     []byte // the id of the one that they came by; nil for none
 }
 
 // SaveSession writes that somebody signed in.
 func SaveSession(ctx context.Context, q Queryer, s Session) error {
-	return exec(ctx, q, `INSERT INTO signed_in (id, who, device, how, began, used) VALUES (?, ?, ?, ?, ?, ?)`,
-		s.ID, s.Who, s.Device, s.How, s.Began.Unix(), s.Used.Unix())
+	return exec(ctx, q, `INSERT INTO signed_in (id, who, device, how, began, used, passkey) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+		s.ID, s.Who, s.Device, s.How, s.Began.Unix(), s.Used.Unix(), s.Passkey)
 }
 
 // FindSession reads where somebody is signed in, by its id; nil where that ended.
 func FindSession(ctx context.Context, q Reader, id string) (*Session, error) {
-	list, err := collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used FROM signed_in WHERE id = ?`, id)
+	list, err := collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used, passkey FROM signed_in WHERE id = ?`, id)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
@@ -275,12 +276,12 @@ func FindSession(ctx context.Context, q Reader, id string) (*Session, error) {
 
 // SessionsOf reads where somebody is signed in, the last used first.
 func SessionsOf(ctx context.Context, q Reader, who Who) ([]Session, error) {
-	return collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
+	return collect(ctx, q, scanSession, `SELECT id, who, device, how, began, used, passkey FROM signed_in WHERE who = ? ORDER BY used DESC, began DESC`, who)
 }
 
 func scanSession(r *sql.Rows) (s Session, err error) {
 	var began, used int64
-	err = r.Scan(&s.ID, &s.Who, &s.Device, &s.How, &began, &used)
+	err = r.Scan(&s.ID, &s.Who, &s.Device, &s.How, &began, &used, &s.Passkey)
 	s.Began, s.Used = time.Unix(began, 0), time.Unix(used, 0)
 	return s, err
 }

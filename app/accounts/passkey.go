@@ -1,6 +1,7 @@
 package accounts
 
 import (
+	"bytes"
 	"context"
 	"crypto/hmac"
 	"errors"
@@ -55,13 +56,28 @@ func KeepPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, a ho
 	})
 }
 
-// DropPasskey removes a passkey of somebody's own.
-func DropPasskey(ctx context.Context, h *house.House, a house.Actor, id []byte) error {
-	return h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error { return store.DropPasskey(ctx, tx, a.Who, id) })
+// DropPasskey removes a passkey of somebody's own, and ends the sign-ins that were made by it, which it
+// returns.
+func DropPasskey(ctx context.Context, h *house.House, a house.Actor, id []byte) (ended []store.Session, err error) {
+	err = h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		all, err := store.SessionsOf(ctx, tx, a.Who)
+		if err != nil {
+			return err
+		}
+		for _, s := range all {
+			if len(id) > 0 && bytes.Equal(s.Passkey, id) {
+				tx.EndSession(s.ID)
+				ended = append(ended, s)
+			}
+		}
+		return store.DropPasskey(ctx, tx, a.Who, id)
+	})
+	return ended, err
 }
 
-// SignInByPasskey returns whose passkey a browser has shown.
-func SignInByPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, kept []byte, r *http.Request) (store.Who, error) {
+// SignInByPasskey returns whose passkey a browser has shown, and which. One that was copied lets nobody
+// in from then on, and whoever it belongs to and the stewards are told once.
+func SignInByPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, kept []byte, r *http.Request) (store.Who, []byte, error) {
 	var found *store.Passkey
 	_, credential, err := p.Check(kept, r, func(id, handle []byte) (k identity.Keyholder, err error) {
 		if found, err = store.FindPasskey(ctx, h.Reader(), id); err != nil {
@@ -79,9 +95,32 @@ func SignInByPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, 
 		k.Handle = found.Handle
 		return k, err
 	})
-	if err != nil {
-		return "", err
+	copied := errors.Is(err, identity.ErrCopied)
+	if err != nil && !copied {
+		return "", nil, err
 	}
+	was := found.Credential
 	found.Credential, found.Used = credential, time.Now()
-	return found.Who, h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error { return store.UsePasskey(ctx, tx, *found) })
+	err = h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		if copied && identity.Copied(was) {
+			return nil // they were told
+		}
+		if copied {
+			tellCopied(h, tx, found)
+		}
+		return store.UsePasskey(ctx, tx, *found)
+	})
+	if copied && err == nil {
+		err = identity.ErrCopied
+	}
+	return found.Who, found.ID, err
+}
+
+// tellCopied tells that a passkey was copied.
+func tellCopied(h *house.House, tx *house.Tx, p *store.Passkey) {
+	name := h.NameOf(p.Who)
+	tx.NotifyAccount(p.Who, "A passkey was copied", "Somebody tried to sign in with a copy of your passkey “"+p.Name+"”, or you used the older of two. It lets nobody in any more. Remove it on your account page, which also ends the sign-ins made by it, and make a new one.")
+	what := "The passkey “" + p.Name + "” of " + name + " was copied: it lets nobody in any more."
+	tx.Log("", "people", what, "", "")
+	tx.NotifyHere(tx.State().Stewards(), "", what, "/people")
 }

@@ -236,7 +236,7 @@ func (c *Certificates) Of(ctx context.Context, name string) Standing {
 // the domains that lead here. Others are got when somebody first comes.
 func (c *Certificates) Get(ctx context.Context) error {
 	s := c.house.State()
-	hosts := []string{"velada." + c.house.Base}
+	hosts := []string{c.house.ConsoleName()}
 	if s != nil {
 		for _, d := range s.EveryDomain() {
 			if !d.Proven.IsZero() && d.Seen.Pointing.Kind == domain.Right { // as the issuer sees it too

@@ -47,7 +47,7 @@ func Add(ctx context.Context, h *house.House, a house.Actor, site, text string) 
 			return house.FieldErrors{"domain": "This domain is in the list."}
 		case len(list) >= Most:
 			return house.FieldErrors{"domain": fmt.Sprintf("A site has at most %d domains.", Most)}
-		case h.Base != "" && (name == h.Base || strings.HasSuffix(name, "."+h.Base)):
+		case name == h.ConsoleName() || h.Base != "" && (name == h.Base || strings.HasSuffix(name, "."+h.Base)):
 			return house.FieldErrors{"domain": "This is an address of the house itself. Change the address of the site above instead."}
 		}
 		tx.Log(site, "address", fmt.Sprintf("The domain %s was added, to be proven.", domain.Show(name)), "", "")

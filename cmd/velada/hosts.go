@@ -49,7 +49,9 @@ func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, 
 	if h.scheme == "https" && h.port == ":443" {
 		h.port = ""
 	}
+	theHouse.ConsoleHost = strings.ToLower(o.console)
 	theHouse.Base, theHouse.Names, theHouse.Addresses = h.base, resolve.System(), o.addresses.list
+	theHouse.ConsoleURL = h.consoleURL()
 	h.gate = gate.New(theHouse, h.consoleURL(), h.scheme == "https", h.siteURL)
 	h.gate.Traffic = traffic.New(theHouse)
 	glass := &gate.Glass{Gate: h.gate, Console: h.consoleURL(), Origin: h.labelURL, Shared: o.acme}
@@ -61,22 +63,31 @@ func newHosts(ctx context.Context, o *serving, theHouse *house.House, port int, 
 func (h *hosts) siteHost(address string) string { return h.house.HostOf(address) + h.port }
 func (h *hosts) siteURL(address string) string  { return h.scheme + "://" + h.siteHost(address) }
 func (h *hosts) labelURL(label string) string   { return h.scheme + "://" + label + h.below + h.port }
-func (h *hosts) consoleURL() string             { return h.siteURL("velada") }
+func (h *hosts) consoleURL() string             { return h.scheme + "://" + h.house.ConsoleName() + h.port }
 
 func (h *hosts) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	host := gate.HostName(r.Host)
 	label, below := strings.CutSuffix(host, h.below)
+	if r.TLS != nil && r.TLS.ServerName != "" && !strings.EqualFold(strings.TrimSuffix(r.TLS.ServerName, "."), host) {
+		http.Error(w, "This connection was made for another host.", http.StatusMisdirectedRequest)
+		return
+	}
 	r = h.proxies.fromBehind(r)
 	watchBody(w, r, longestPause)
+	if !gate.Tidy(w, r, h.base, h.scheme == "https") {
+		return
+	}
 	switch {
+	case host == h.house.ConsoleName():
+		h.console.ServeHTTP(w, r)
 	case host == h.base:
 		h.front(w, r)
 	case !below:
 		h.own(w, r, host)
 	case strings.Contains(label, "."):
 		gate.Nothing(w, r)
-	case label == "velada":
-		h.console.ServeHTTP(w, r)
+	case label == "velada": // where the console would be
+		http.Redirect(w, r, h.consoleURL(), http.StatusSeeOther)
 	case gate.IsGlassHost(label):
 		h.glass.ServeHTTP(w, r)
 	default:

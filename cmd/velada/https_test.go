@@ -10,6 +10,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -248,4 +249,18 @@ func TestCertificatesAreRenewed(t *testing.T) {
 		}
 	}
 	t.Error("it is not renewed")
+}
+
+// A connection that was made for one host answers for no other.
+func TestAConnectionIsForOneHost(t *testing.T) {
+	h := &hosts{base: "house.example", below: ".house.example", scheme: "https"}
+	for name, host := range map[string]string{"society.house.example": "velada.house.example", "velada.house.example": "society.house.example:443", "x.house.example": "elsewhere.example"} {
+		r := httptest.NewRequest(http.MethodGet, "https://"+host+"/", nil)
+		r.TLS.ServerName = name
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		if w.Code != http.StatusMisdirectedRequest {
+			t.Errorf("%s for %s: %d", host, name, w.Code)
+		}
+	}
 }

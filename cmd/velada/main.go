@@ -29,7 +29,7 @@ func rootCommand() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), exportCommand(), importCommand(), ledgerCommand(), backupCommand(), keysCommand(), policyCommand())
+	root.AddCommand(serveCommand(), demoCommand(), exportCommand(), importCommand(), ledgerCommand(), backupCommand(), keysCommand(), policyCommand(), doctorCommand())
 	return root
 }
 

@@ -39,6 +39,7 @@ import (
 // serving is what both serve and demo are told.
 type serving struct {
 	listen, data, base string
+	console            string // its host, where it is not below the base
 	keys               string // the key file
 	https              bool
 	clock              instantFlag
@@ -55,6 +56,7 @@ type serving struct {
 func (o *serving) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.listen, "listen", "127.0.0.1:8080", "address and port to listen on")
 	c.Flags().StringVar(&o.base, "base", "localhost", "domain below which the console and the sites have their hosts")
+	c.Flags().StringVar(&o.console, "console-host", "", "host of the console, best below another domain than the sites (default velada.BASE)")
 	c.Flags().BoolVar(&o.https, "https", false, "visitors come by https, through a server in front of this one")
 	c.Flags().StringVar(&o.keys, "key-file", "", keyFileUsage)
 	c.Flags().Var(&o.addresses, "public-address", "address at which this machine is reached, for the records of domains; may be repeated (default what name servers say of the base)")
@@ -230,7 +232,7 @@ const (
 
 	longestHead = 10 * time.Second // to send the head of a request
 	longestIdle = 2 * time.Minute  // between requests
-	mostHead    = 64 << 10         // bytes
+	mostHead    = 1 << 20          // bytes, with cookies: gate.Tidy measures what is left without those of others
 )
 
 func tellHouse(out io.Writer, h *hosts, theHouse *house.House, code string) {

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"bytes"
 	"encoding/base64"
 	"errors"
 	"net/http"
@@ -41,7 +42,12 @@ type accountView struct {
 	OtherCount    int
 }
 
-type keyOfMine struct{ ID, Name, When string }
+// keyOfMine is a passkey, and the sign-ins that were made by it and end with it.
+type keyOfMine struct {
+	ID, Name, When string
+	SignIns        []string
+	Copied         bool
+}
 
 type browserRow struct {
 	ID, Device, How, Began, Used string
@@ -95,7 +101,13 @@ func showAccount(c *web.Console, x *gin.Context, status int, name, pass, code we
 		return
 	}
 	for _, k := range keys {
-		v.Passkeys = append(v.Passkeys, keyOfMine{base64.RawURLEncoding.EncodeToString(k.ID), k.Name, c.Moment(k.Used)})
+		key := keyOfMine{base64.RawURLEncoding.EncodeToString(k.ID), k.Name, c.Moment(k.Used), nil, identity.Copied(k.Credential)}
+		for _, b := range browsers {
+			if bytes.Equal(b.Passkey, k.ID) {
+				key.SignIns = append(key.SignIns, b.Device+", since "+c.Moment(b.Began))
+			}
+		}
+		v.Passkeys = append(v.Passkeys, key)
 	}
 	here := c.Sessions.GetString(ctx, web.SessionVisits)
 	for _, b := range browsers {
@@ -236,10 +248,15 @@ func keepPasskey(c *web.Console, x *gin.Context) {
 
 func dropPasskey(c *web.Console, x *gin.Context) {
 	id, err := base64.RawURLEncoding.DecodeString(x.PostForm("id"))
+	var ended []store.Session
 	if err == nil {
-		err = accounts.DropPasskey(x.Request.Context(), c.House, web.Actor(x), id)
+		ended, err = accounts.DropPasskey(x.Request.Context(), c.House, web.Actor(x), id)
 	}
-	c.Done(x, err, "The passkey is forgotten.", "/account")
+	text := "The passkey is forgotten."
+	if len(ended) > 0 {
+		text += " " + words.Capital(words.Count(len(ended), "sign-in that was made by it", "sign-ins that were made by it")) + " ended."
+	}
+	c.Done(x, err, text, "/account")
 }
 
 func endBrowser(c *web.Console, x *gin.Context) {

@@ -276,12 +276,16 @@ func askPasskey(c *web.Console, x *gin.Context) {
 // signInByPasskey takes a browser's answer and says where to go on to.
 func signInByPasskey(c *web.Console, x *gin.Context) {
 	kept := c.Sessions.PopString(x.Request.Context(), web.SessionPasskey)
-	who, err := accounts.SignInByPasskey(x.Request.Context(), c.House, c.Passkeys, []byte(kept), x.Request)
+	who, key, err := accounts.SignInByPasskey(x.Request.Context(), c.House, c.Passkeys, []byte(kept), x.Request)
+	if errors.Is(err, identity.ErrCopied) {
+		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey was copied, and lets nobody in any more. Sign in another way, and make a new one."})
+		return
+	}
 	if err != nil {
 		x.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This passkey lets nobody in here. Sign in another way, or try again."})
 		return
 	}
-	c.Begin(x, who, "a passkey", true)
+	c.BeginBy(x, who, "a passkey", true, key)
 	x.JSON(http.StatusOK, map[string]string{"to": c.Onward(x, asked(x).Values)})
 }
 

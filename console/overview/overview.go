@@ -18,6 +18,7 @@ import (
 	"velada/core/parts"
 	"velada/core/roster"
 	"velada/core/rounds"
+	"velada/house"
 	"velada/store"
 	"velada/words"
 )
@@ -28,7 +29,8 @@ type overviewView struct {
 	Facade     []facadeRow
 	MorePages  int // beside those
 	Next       []web.Knob
-	More       bool // changes come after those
+	Dated      []datedRow // changes that somebody has put on a date, and editions
+	More       bool       // changes come after those
 	Rounds     []web.FindingRow
 	MoreRounds int
 	Visits     *web.Visits // of late; nil where nobody came, or one may not see it
@@ -70,6 +72,42 @@ const (
 	mostDone   = 5
 )
 
+// datedRow is something that somebody has put on a date.
+type datedRow struct {
+	When, What, URL string
+	Grave           bool // it will not happen, as things stand
+}
+
+// dated lists what is applied or goes live by itself, each with who set the date.
+func (v *overviewView) dated(c *web.Console, x *gin.Context, d *web.Site) error {
+	changes, err1 := c.House.Trays.DatedOn(x.Request.Context(), d.Site)
+	editions, err2 := store.DueEditions(x.Request.Context(), c.House.Reader(), never, c.House.State().ID(d.Site))
+	if err := errors.Join(err1, err2); err != nil {
+		return err
+	}
+	add := func(at time.Time, what, url string, stands bool, who store.Who) {
+		if !stands {
+			what += fmt.Sprintf(". It will not be: %s may no longer do this", c.House.NameOf(who))
+		}
+		v.Dated = append(v.Dated, datedRow{c.Moment(at), what, url, !stands})
+	}
+	for _, e := range editions {
+		stands := c.House.Stands(x.Request.Context(), e.Who, house.Needs{Site: d.Site, Cap: access.Publish}) == nil
+		add(e.Due, fmt.Sprintf("Edition %d goes live, set by %s", e.Number, c.House.NameOf(e.Who)), "/sites/"+d.Site+"/editions", stands, e.Who)
+	}
+	for _, change := range changes {
+		url := ""
+		if change.Who == web.Actor(x).Who {
+			url = "/sites/" + d.Site + "/rehearsal"
+		}
+		add(change.Due, fmt.Sprintf("%s by %s %s applied", words.Count(change.Changes, "change", "changes"), c.House.NameOf(change.Who), map[bool]string{true: "is", false: "are"}[change.Changes == 1]), url, change.Stands, change.Who)
+	}
+	return nil
+}
+
+// never is later than whatever happens.
+var never = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+
 func overview(c *web.Console, x *gin.Context) { showOverview(c, x, http.StatusOK, nil) }
 
 func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
@@ -87,6 +125,10 @@ func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 	knobs, _ := d.Knobs("")
 	v.Next = knobs[:min(len(knobs), mostNext+1)]
 	v.More = len(knobs) > len(v.Next)
+	if err := v.dated(c, x, d); err != nil {
+		c.Fail(x, err)
+		return
+	}
 	for _, j := range d.State.Policy.Judge(access.At(d.Real)) {
 		if j.Promise.Site != d.Site {
 			continue

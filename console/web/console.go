@@ -77,7 +77,10 @@ func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode s
 	c.Sessions.Cookie.Secure = secure
 	c.Sessions.HashTokenInStore = true
 	c.Templates = parseTemplates(rooms)
-	house.ConsoleURL, house.SiteURL = siteURL("velada"), siteURL
+	house.SiteURL = siteURL
+	if house.ConsoleURL == "" {
+		house.ConsoleURL = siteURL("velada")
+	}
 	if house.Base == "" {
 		house.Base = gate.HostName(strings.TrimPrefix(siteHost("*"), "*."))
 	}

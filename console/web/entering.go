@@ -172,6 +172,11 @@ func (c *Console) Kept(x *gin.Context, key string, value any) bool {
 
 // Begin signs somebody in on the console, under a fresh session token.
 func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) {
+	c.BeginBy(x, who, how, second, nil)
+}
+
+// BeginBy is Begin for whoever came by a passkey, with its id.
+func (c *Console) BeginBy(x *gin.Context, who store.Who, how string, second bool, passkey []byte) {
 	ctx := x.Request.Context()
 	if earlier := c.Sessions.GetString(ctx, SessionVisits); earlier != "" { // somebody else, or a second step later
 		if err := c.House.Sessions.EndSession(ctx, earlier); err != nil {
@@ -182,7 +187,7 @@ func (c *Console) Begin(x *gin.Context, who store.Who, how string, second bool) 
 		panic(err)
 	}
 	id := identity.Token()
-	if err := c.House.Sessions.BeginSession(ctx, id, who, Device(x.Request.UserAgent()), how); err != nil {
+	if err := c.House.Sessions.BeginSessionBy(ctx, id, who, Device(x.Request.UserAgent()), how, passkey); err != nil {
 		panic(err)
 	}
 	for _, key := range []string{SessionHalf, SessionAsked, SessionPasskey, SessionSecret, SessionFirst} {

@@ -5,9 +5,12 @@ CREATE TABLE cleared_hosts (
   host  TEXT PRIMARY KEY, -- a site's address in the house, or the name of a domain
   times INTEGER NOT NULL
 ) WITHOUT ROWID;
+-- The passkey that a sign-in was made by.
+ALTER TABLE signed_in ADD COLUMN passkey BLOB;
 -- Rows of tables are found by their files: they are made searchable anew.
 DELETE FROM site_search;
 DELETE FROM site_searched;
 
 -- +goose Down
 DROP TABLE cleared_hosts;
+ALTER TABLE signed_in DROP COLUMN passkey;
