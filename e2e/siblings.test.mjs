@@ -218,3 +218,49 @@ test("a worker that was let in goes with the word for it", async () => {
   assert.notEqual(await register(), "registered");
   await context.close();
 });
+
+test("a site that fills the domain above with cookies shuts nobody out", async () => {
+  const { context, page } = await steward();
+  await elsewhere(page, "society", theirs.url);
+  await goOn(page, house, "variable-stars", "/notes");
+  await page.goto(house.site("society", "/"));
+  const filled = await page.evaluate(() => {
+    for (let i = 0; i < 60; i++) document.cookie = `filler${i}=${"x".repeat(3500)}; Domain=house.example; Path=/; Secure`;
+    return document.cookie.length;
+  });
+  assert.ok(filled > 150000, `only ${filled} bytes are kept`);
+  for (const [url, heading] of [[`${house.console}/sites`, "Sites"], [house.site("variable-stars", "/notes"), "Course notes"]]) {
+    assert.equal((await page.goto(url)).status(), 200, url);
+    await page.getByRole("heading", { name: heading, exact: true }).first().waitFor();
+  }
+  const left = (await context.cookies(house.site("variable-stars"))).filter((c) => c.name.startsWith("filler"));
+  assert.ok(left.length < 10, `${left.length} of them stay`);
+  await context.close();
+});
+
+test("the console stands below another domain than the sites", async () => {
+  const [inside, outside] = [await freePort(), await freePort()];
+  const before = await startFront(outside, inside);
+  const apart = await startHouse("--base", "house.example", "--console-host", "velada.keys.example", "--https", "--listen", `127.0.0.1:${inside}`, "--https-port", outside);
+  const far = await startBrowser("--host-resolver-rules=MAP *.example 127.0.0.1", "--ignore-certificate-errors");
+  try {
+    const context = await far.newContext({ ignoreHTTPSErrors: true, expected: refused });
+    const page = await context.newPage();
+    assert.equal(apart.console, `https://velada.keys.example:${outside}`);
+    const site = (address, path = "") => `https://${address}.house.example:${outside}${path}`;
+    await page.goto(site("velada"));
+    assert.equal(new URL(page.url()).host, new URL(apart.console).host, "the console’s place below the base leads elsewhere");
+    await signIn(page, apart);
+    await page.getByRole("heading", { name: "Sites", exact: true }).waitFor();
+    await goOn(page, { site }, "variable-stars", "/notes");
+    await page.getByText("Signed in as").first().waitFor();
+    await page.goto(`${apart.console}/sites/variable-stars/walk?as=person:pilar&page=/notes`);
+    const frame = page.frameLocator("iframe").first();
+    await frame.getByRole("heading", { name: "Course notes" }).waitFor();
+    await frame.getByRole("link", { name: "How to join" }).first().press("Enter");
+    await frame.getByRole("heading", { name: "How to join" }).waitFor();
+    await context.close();
+  } finally {
+    await Promise.all([far.close(), apart.stop(), before.stop()]);
+  }
+});
