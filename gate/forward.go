@@ -88,15 +88,20 @@ func (q elsewhere) forward(raw, upstream string) {
 // sent: a server behind is told who asks. Where it must take forms from elsewhere they come as a
 // stranger's.
 func (q elsewhere) sentFromHere() bool {
-	reads := q.Method == http.MethodGet || q.Method == http.MethodHead || q.Method == http.MethodOptions
-	socket := q.Header.Get("Upgrade") != ""
-	if reads && !socket || !FromElsewhere(q.Request) || !socket && q.state.Site(q.address).Details.FromElsewhere {
+	if q.mayBeSent(q.Request) {
 		return true
 	}
 	headers(q.w)
 	q.w.Header().Set("Cache-Control", "private, no-store")
 	http.Error(q.w, "This was sent from another site.", http.StatusForbidden)
 	return false
+}
+
+// mayBeSent reports whether a request is one that only reads, or one that the site itself sent.
+func (q elsewhere) mayBeSent(r *http.Request) bool {
+	reads := r.Method == http.MethodGet || r.Method == http.MethodHead || r.Method == http.MethodOptions
+	socket := r.Header.Get("Upgrade") != ""
+	return reads && !socket || !FromElsewhere(r) || !socket && q.state.Site(q.address).Details.FromElsewhere
 }
 
 // errMissing says that a server has nothing at a path. On a site that hides something all that is

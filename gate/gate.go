@@ -107,7 +107,7 @@ func (g *Gate) serveFor(w http.ResponseWriter, r *http.Request, address string, 
 	q.path = path
 	of := state.Site(address)
 	if as == nil {
-		AsStranger(r)
+		AsStranger(forwarded(r, path))
 	}
 	if workerWanted(r) && (as != nil || !of.Details.Workers || path == "/velada" || strings.HasPrefix(path, "/velada/")) {
 		q.noWorker()

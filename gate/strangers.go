@@ -1,6 +1,7 @@
 package gate
 
 import (
+	"cmp"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -32,6 +33,16 @@ func FromElsewhere(r *http.Request) bool {
 	}
 	reading := r.Method == http.MethodGet || r.Method == http.MethodHead
 	return !reading || r.Header.Get("Sec-Fetch-Mode") != "navigate" || r.Header.Get("Sec-Fetch-Dest") != "document"
+}
+
+// forwarded is the request for which a server asks that asks before it serves; any other is itself.
+func forwarded(r *http.Request, path string) *http.Request {
+	if path != "/velada/decide" {
+		return r
+	}
+	theirs := *r
+	theirs.Method, theirs.Host = cmp.Or(r.Header.Get("X-Forwarded-Method"), http.MethodGet), cmp.Or(r.Header.Get("X-Forwarded-Host"), r.Host)
+	return &theirs
 }
 
 // AsStranger takes the cookies off a request that a page of another origin set off.

@@ -118,6 +118,37 @@ func TestForwardedRequestsAreSentFromTheSiteItself(t *testing.T) {
 	}
 }
 
+// A server that asks before it serves is answered by what set its visitor's request off.
+func TestAServerThatAsksIsToldOfSiblings(t *testing.T) {
+	d := open(t)
+	cookie := d.visiting("pilar@cerroalcor.example", "variable-stars")
+	decide := func(method string, header map[string]string) (int, string) {
+		header = maps.Clone(header)
+		if header == nil {
+			header = map[string]string{}
+		}
+		maps.Copy(header, map[string]string{"Velada-Secret": d.house.Keys.UpstreamSecret("variable-stars"), "X-Forwarded-Uri": "/notes", "X-Forwarded-Method": method, "X-Forwarded-Host": "variable-stars.localhost", "X-Forwarded-For": "203.0.113.5"})
+		r := d.ask(asked{site: "variable-stars", path: "/velada/decide", header: header, cookies: []string{cookie}})
+		return r.StatusCode, r.Header.Get("Velada-Person")
+	}
+	for _, header := range []map[string]string{byAddress, byLink, ownPicture, fromOwnPage, nil} {
+		if status, person := decide("GET", header); status != http.StatusOK || person != "pilar" {
+			t.Errorf("%v: %d by %q", header, status, person)
+		}
+	}
+	for _, header := range []map[string]string{siblings, others, inAFrame, ofAnOldOne, byAnOldForm} {
+		if status, person := decide("GET", header); status != http.StatusUnauthorized || person != "" {
+			t.Errorf("a sibling's, %v: %d by %q", header, status, person)
+		}
+	}
+	if status, person := decide("POST", byLink); status != http.StatusForbidden || person != "" {
+		t.Errorf("a sibling's form: %d by %q", status, person)
+	}
+	if status, person := decide("POST", ownPicture); status != http.StatusOK || person != "pilar" {
+		t.Errorf("the site's own: %d by %q", status, person)
+	}
+}
+
 // Workers stay out unless a steward lets them in, and never stand on Velada's own paths.
 func TestWorkersAreLetInByAWordOfTheirOwn(t *testing.T) {
 	d := open(t)

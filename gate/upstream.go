@@ -246,7 +246,7 @@ func (q elsewhere) decide() {
 	host := HostName(q.Header.Get("X-Forwarded-Host"))
 	label, _, _ := strings.Cut(host, ".")
 	path, err := access.URLPath(raw)
-	if err != nil || host != "" && label != q.address && !q.state.HasDomain(q.address, host) || q.readsOtherwise(path) || !plain(raw, path) {
+	if err != nil || host != "" && label != q.address && !q.state.HasDomain(q.address, host) || q.readsOtherwise(path) || !plain(raw, path) || !q.mayBeSent(forwarded(q.Request, q.path)) {
 		q.w.WriteHeader(http.StatusForbidden)
 		return
 	}
