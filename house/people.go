@@ -89,9 +89,9 @@ func givesNoMore(tx *Tx) error {
 	}
 	s := tx.State()
 	for _, site := range access.ImpactOf(s.Policy, then, access.At(tx.Now())).Sites {
-		for _, p := range site.Pages {
-			mine := tx.Can(site.Site, p.Path)
-			for _, can := range p.Can {
+		for _, at := range site.Rights() {
+			mine := tx.Can(site.Site, at.Path)
+			for _, can := range at.Can {
 				if err := mayGive(mine, can.Gains|can.Loses); err != nil {
 					return err
 				}

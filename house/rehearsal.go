@@ -257,7 +257,9 @@ func losesHimself(impact access.Impact, who store.Who) bool {
 			if slices.Contains(page.Loses.IDs(), me) {
 				return true
 			}
-			for _, c := range page.Can {
+		}
+		for _, at := range site.Rights() {
+			for _, c := range at.Can {
 				if c.Person == me && c.Loses != 0 {
 					return true
 				}

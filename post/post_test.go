@@ -56,7 +56,7 @@ func TestAddressesInALetterAreLinks(t *testing.T) {
 	l.Lines = []string{`See https://a.example/week-3?x=1&y=2, and "https://b.example/<b>".`}
 	l.Facts = [][2]string{{"Week 3", "https://a.example/week-3"}}
 	l.Word = "Look at https://word.example/ now"
-	w, err := l.Write("velada@localhost", "1@localhost", time.Now())
+	w, err := l.Write("velada@localhost", "1@localhost", time.Date(2026, 11, 24, 18, 0, 0, 0, time.UTC))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -165,7 +165,7 @@ func TestStoppingAtAClick(t *testing.T) {
 	l := letter()
 	for stop, want := range map[string]string{"https://velada.example/stop/1": "List-Unsubscribe=One-Click", "http://velada.localhost/stop/1": "", "": ""} {
 		l.Stop = stop
-		w, err := l.Write("velada@localhost", "1@localhost", time.Now())
+		w, err := l.Write("velada@localhost", "1@localhost", time.Date(2026, 11, 24, 18, 0, 0, 0, time.UTC))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -11,10 +11,9 @@ import (
 func (w Wording) Turn(site access.SiteImpact) string {
 	var gains, loses access.People
 	open, shut := map[string]bool{}, map[string]bool{}
-	can := false
+	can := len(site.Rights()) > 0
 	for _, p := range site.Pages {
 		gains, loses = gains.Union(p.Gains), loses.Union(p.Loses)
-		can = can || len(p.Can) > 0
 		for _, o := range p.Observers {
 			if o.After == access.Open {
 				open[o.Who] = true

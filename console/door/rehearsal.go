@@ -69,9 +69,8 @@ func newRehearsalView(d *web.Site) *rehearsalView {
 			continue
 		}
 		said := map[string]bool{} // the same for a whole section is said once
-		for _, p := range site.Pages {
-			title := d.State.Title(d.Site, p.Path)
-			for _, can := range p.Can {
+		for _, at := range site.Rights() {
+			for _, can := range at.Can {
 				text := d.Words.Person(can.Person)
 				if can.Gains != 0 {
 					text += " may " + words.CapabilityWords(can.Gains)
@@ -81,9 +80,12 @@ func newRehearsalView(d *web.Site) *rehearsalView {
 				}
 				if !said[text] {
 					said[text] = true
-					v.Can = append(v.Can, text+", from "+title+" on.")
+					v.Can = append(v.Can, text+", from "+d.State.Title(d.Site, at.Path)+" on.")
 				}
 			}
+		}
+		for _, p := range site.Pages {
+			title := d.State.Title(d.Site, p.Path)
 			gain.add(p.Gains.IDs(), title)
 			lose.add(p.Loses.IDs(), title)
 			stranger := access.Visitor{}

@@ -143,9 +143,11 @@ func lossesOf(plan *house.PeoplePreview, id string, s *house.State) (list []stri
 			if slices.Contains(p.Loses.IDs(), id) {
 				list = append(list, s.Title(site.Site, p.Path)+" ("+site.Site+")")
 			}
-			for _, can := range p.Can {
+		}
+		for _, at := range site.Rights() {
+			for _, can := range at.Can {
 				if can.Person == id && can.Loses != 0 {
-					list = append(list, "to "+words.CapabilityWords(can.Loses)+" on "+site.Site+p.Path)
+					list = append(list, "to "+words.CapabilityWords(can.Loses)+" on "+site.Site+at.Path)
 				}
 			}
 		}

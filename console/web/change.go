@@ -198,11 +198,8 @@ func newChangeSite(s *house.State, known *access.Document, site access.SiteImpac
 		return words.Wording{Document: before.Document()}.Person(id)
 	}
 	var gains, loses, can, others grouped
-	for _, p := range site.Pages {
-		title := s.Title(site.Site, p.Path)
-		gains.add(title, p.Gains.IDs()...)
-		loses.add(title, p.Loses.IDs()...)
-		for _, c := range p.Can {
+	for _, at := range site.Rights() {
+		for _, c := range at.Can {
 			text := names(c.Person)
 			if c.Gains != 0 {
 				text += " may " + words.CapabilityWords(c.Gains)
@@ -210,8 +207,13 @@ func newChangeSite(s *house.State, known *access.Document, site access.SiteImpac
 			if c.Loses != 0 {
 				text += " may no longer " + words.CapabilityWords(c.Loses)
 			}
-			can.add(title, text)
+			can.add(s.Title(site.Site, at.Path), text)
 		}
+	}
+	for _, p := range site.Pages {
+		title := s.Title(site.Site, p.Path)
+		gains.add(title, p.Gains.IDs()...)
+		loses.add(title, p.Loses.IDs()...)
 		for _, o := range p.Observers {
 			others.add(title, w.Observer(o.Who)+": "+OutcomeWords(o.After))
 		}

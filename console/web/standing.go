@@ -106,13 +106,50 @@ func holdingWords(s *Sentence, st access.Standing, zone words.Wording) {
 	s.Say(rest + ".")
 }
 
-// PastHolding says who gets pages where strangers get the holding page: who, and the rest of
-// the sentence.
+// PastHolding says who gets pages where strangers get the holding page: who, and the rest of the
+// sentence. That somebody gets the site is said of those alone who open every page of it.
 func PastHolding(st access.Standing) (who, rest string) {
-	if who := viewers(st); who != "" {
-		return who, past(st, " still gets the site", " still get the site")
+	p := st.Past
+	if p == nil {
+		return "", "nobody gets past it in one step"
 	}
-	return "", "nobody gets past it in one step"
+	var parts []string
+	add := func(n int, one, many string) {
+		if n > 0 {
+			parts = append(parts, Count(n, one, many))
+		}
+	}
+	add(p.People-p.Everywhere, "person", "people")
+	if p.Everywhere > 0 && len(parts) > 0 {
+		parts = []string{Count(p.People-p.Everywhere, "other person", "other people")}
+	}
+	add(p.Addresses, "invited address", "invited addresses")
+	if p.Domains > 0 {
+		parts = append(parts, "everyone at "+Count(p.Domains, "domain", "domains"))
+	}
+	if p.Outsiders > 0 {
+		parts = append(parts, fmt.Sprintf("anyone who signs in (%s)", Count(p.Outsiders, "page", "pages")))
+	}
+	add(p.Networks, "network", "networks")
+	add(p.Passes, "password", "passwords")
+	add(p.Links, "link", "links")
+	switch {
+	case p.Everywhere > 0 && len(parts) > 0:
+		return Count(p.Everywhere, "person", "people"), gets(p.Everywhere) + " the site, " + and(parts) + " part of it"
+	case p.Everywhere > 0:
+		return Count(p.Everywhere, "person", "people"), gets(p.Everywhere) + " the site"
+	case len(parts) == 0:
+		return "", "nobody gets past it in one step"
+	}
+	return and(parts), gets(p.People+p.Addresses+min(p.Domains, 1)+p.Networks+p.Passes+p.Links+min(p.Outsiders, 1)) + " part of it"
+}
+
+// gets chooses the verb for how many still get something.
+func gets(n int) string {
+	if n == 1 {
+		return " still gets"
+	}
+	return " still get"
 }
 
 // WhoViews says who can view the most of a site, and what of it: who with how brightly that
@@ -145,14 +182,6 @@ func MoreViewers(st access.Standing) (who, how string) {
 		return who, " all of it"
 	}
 	return who, " more"
-}
-
-// past chooses the verb for who is in viewers.
-func past(st access.Standing, one, many string) string {
-	if st.People+st.Addresses+min(st.Domains, 1)+st.Networks+st.Passes+st.Links+min(st.Outsiders, 1) == 1 {
-		return one
-	}
-	return many
 }
 
 // viewers lists who opens more of a site than a stranger; "" where nobody does.

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -19,6 +20,7 @@ type reading struct {
 	nobody                         bool // no person and no observer opens a page
 	everywhere                     bool // whoever opens more than a stranger opens every page
 	listed                         int
+	past, pastWhole                int // people who open a page where strangers are held, and every page
 }
 
 func read(p *access.Policy, doc *access.Site, at access.Instant) reading {
@@ -52,6 +54,12 @@ func read(p *access.Policy, doc *access.Site, at access.Instant) reading {
 	for _, name := range who {
 		v, _ := p.Observer(name)
 		open, more := opens(v)
+		if strings.HasPrefix(name, "person:") && getsPast(s, doc, v, at) {
+			r.past++
+			if open == r.pages {
+				r.pastWhole++
+			}
+		}
 		r.nobody = r.nobody && open == 0
 		if name == "stranger" {
 			r.strangers = open
@@ -66,7 +74,17 @@ func read(p *access.Policy, doc *access.Site, at access.Instant) reading {
 	return r
 }
 
+// getsPast reports whether somebody opens a page on which a stranger meets the holding page.
+func getsPast(s *access.CompiledSite, doc *access.Site, v access.Visitor, at access.Instant) bool {
+	return slices.ContainsFunc(doc.Pages, func(page access.Page) bool {
+		path, _ := access.DocumentPath(page.Path)
+		return s.Decide(path, &access.Visitor{}, at).Outcome == access.Held && s.Decide(path, &v, at).Outcome == access.Open
+	})
+}
+
 var (
+	stillGets  = regexp.MustCompile(`(\d+) (?:person|people) still gets? the site`)
+	stillPart  = regexp.MustCompile(`(\d+) (?:other )?(?:person|people)\b[^;]* part of it`)
 	anyonePart = regexp.MustCompile(`Anyone can view (\d+) of (\d+) pages`)
 	heldPart   = regexp.MustCompile(`instead of (\d+) of (\d+) pages`)
 	peopleMore = regexp.MustCompile(`(?:^|[ ,;])(\d+) (?:person|people)\b`)
@@ -114,7 +132,16 @@ func TestNoStandingSentenceIsContradicted(t *testing.T) {
 				says("unpublished", strings.Contains(text, "Nothing is live") || strings.Contains(text, "unpublished"), r.strangers == 0)
 				number("pages", anyonePart, text, r.strangers, r.pages)
 				number("held", heldPart, text, r.held, r.pages)
-				number("people", peopleMore, text, r.people)
+				if !st.Holding {
+					number("people", peopleMore, text, r.people)
+				}
+				number("still get the site", stillGets, text, r.pastWhole)
+				says("nobody still gets it", st.Holding && !strings.Contains(text, "the site,") && !stillGets.MatchString(text), r.pastWhole == 0 || r.held == 0)
+				if _, rest, both := strings.Cut(text, " the site, "); both {
+					number("still get part", stillPart, rest, r.past-r.pastWhole)
+				} else if !stillGets.MatchString(text) {
+					number("still get part", stillPart, text, r.past)
+				}
 				if live {
 					says("kept away", strings.Contains(quiet, "kept away"), r.listed == 0 || st.Holding)
 					says("lists all", strings.Contains(quiet, "may list all of it"), r.listed == r.pages || st.Holding)
@@ -125,7 +152,7 @@ func TestNoStandingSentenceIsContradicted(t *testing.T) {
 			}
 		}
 	}
-	for _, name := range []string{"anyone", "nobody", "instead of the site", "all of it", "can view this site", "unpublished", "pages", "held", "people", "kept away", "listed"} {
+	for _, name := range []string{"anyone", "nobody", "instead of the site", "all of it", "can view this site", "unpublished", "pages", "held", "people", "kept away", "listed", "still get the site", "still get part"} {
 		if claims[name] == 0 {
 			t.Errorf("no sentence claims: %s", name)
 		}
@@ -153,7 +180,7 @@ sites:
 		{`{pages: [{path: /}, {path: /a}], door: {ways: [{way: anyone}]}, doors: [{path: /, mode: instead, ways: [{way: signed-in}]}, {path: /a, mode: instead, ways: [{way: pass}]}], passes: [{id: k, under: /a}]}`,
 			"2 people, everyone at 2 domains, anyone who signs in (1 page) and 1 password can view pages of this site; at the front page strangers are asked to sign in."},
 		{`{pages: [{path: /}], door: {ways: [{way: anyone}]}, holding: {on: true, kind: maintenance, let_in: [{way: network, networks: [192.0.2.0/24]}]}}`,
-			"A maintenance page is shown instead of the site; 1 network still gets the site. Search engines are kept away. Nobody can edit."},
+			"A maintenance page is shown instead of the site; 1 network still gets part of it. Search engines are kept away. Nobody can edit."},
 		{`{pages: [{path: /}, {path: /a}], door: {ways: [{way: anyone}]}, holding: {on: true, kind: soon, exempt: [/a]}}`,
 			"A coming soon page is shown instead of 1 of 2 pages; anyone can view 1 page; nobody gets past it in one step."},
 		{`{pages: [{path: /}], door: {ways: []}, team: [{group: hands, role: editor}]}`,

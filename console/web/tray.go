@@ -190,8 +190,8 @@ func strangerFigures(sum house.Summary) (list []figure) {
 func teamFigures(now, then *access.Site, sum house.Summary) (list []figure) {
 	more, less := map[string]bool{}, map[string]bool{}
 	for _, site := range sum.Full.Sites {
-		for _, p := range site.Pages {
-			for _, can := range p.Can {
+		for _, at := range site.Rights() {
+			for _, can := range at.Can {
 				if can.Gains != 0 {
 					more[can.Person] = true
 				}

@@ -26,11 +26,24 @@ type Figures struct {
 	Networks   int    `json:"networks"`
 	Passes     int    `json:"passes"`
 	Links      int    `json:"links"`
-	Listed     int    `json:"listed"`  // pages in the sitemap
-	Edit       int    `json:"edit"`    // people and addresses of team entries who may write somewhere
-	Publish    int    `json:"publish"` // those who may publish
+	Listed     int    `json:"listed"`         // pages in the sitemap
+	Edit       int    `json:"edit"`           // people and addresses of team entries who may write somewhere
+	Publish    int    `json:"publish"`        // those who may publish
+	Past       *Past  `json:"past,omitempty"` // who gets by the holding page; nil where no page is held
 
 	part bool // an observer opens more, but not every page
+}
+
+// Past is who gets by a holding page, counted over the pages on which a stranger is held.
+type Past struct {
+	People     int `json:"people"`     // who open at least one of them
+	Everywhere int `json:"everywhere"` // how many of those open every page of the site
+	Outsiders  int `json:"outsiders"`  // pages of them that any account opens
+	Domains    int `json:"domains"`    // observers who open at least one, each counted once
+	Addresses  int `json:"addresses"`
+	Networks   int `json:"networks"`
+	Passes     int `json:"passes"`
+	Links      int `json:"links"`
 }
 
 // Figures counts every site at an instant, by address in byte order.
@@ -61,6 +74,7 @@ func (p *Policy) SiteFigures(address string, t Instant) Figures {
 type areaPages struct {
 	area  *area
 	pages int
+	held  bool // a stranger meets the holding page there
 }
 
 // countPages counts pages by what a stranger meets, and people; it returns the
@@ -70,21 +84,25 @@ func (f *Figures) countPages(s *CompiledSite, v *surveyor) (shut []areaPages) {
 	for _, p := range s.pages {
 		pages[p.area]++
 	}
-	more, everywhere := roaring.New(), s.house.people.everyone
+	more, past, everywhere := roaring.New(), roaring.New(), s.house.people.everyone
 	for a, n := range pages {
-		switch s.decide(a, true, &Visitor{}, v.t, nil).Outcome {
+		switch outcome := s.decide(a, true, &Visitor{}, v.t, nil).Outcome; outcome {
 		case Open:
 			f.Strangers += n
-		case Held:
-			f.Held += n
-			fallthrough
 		default:
-			shut = append(shut, areaPages{a, n})
+			if outcome == Held {
+				f.Held += n
+				past.Or(v.area(a).open)
+			}
+			shut = append(shut, areaPages{a, n, outcome == Held})
 			more.Or(v.area(a).open)
 		}
 		everywhere = roaring.And(everywhere, v.area(a).open)
 	}
 	f.People, f.Everywhere = int(more.GetCardinality()), int(more.AndCardinality(everywhere))
+	if f.Held > 0 {
+		f.Past = &Past{People: int(past.GetCardinality()), Everywhere: int(past.AndCardinality(everywhere))}
+	}
 	return shut
 }
 
@@ -98,30 +116,42 @@ func (f *Figures) countObservers(p *Policy, s *CompiledSite, shut []areaPages, t
 			continue
 		}
 		seen[name] = true
-		opened := 0
+		opened, past := 0, 0
 		for _, at := range shut {
 			if s.decide(at.area, true, &o.visitor, t, nil).Outcome == Open {
 				opened += at.pages
+				if at.held {
+					past += at.pages
+				}
 			}
 		}
 		if opened == 0 {
 			continue
 		}
 		f.part = f.part || opened < f.Pages-f.Strangers
-		switch kind {
-		case "outsider":
-			f.Outsiders = opened
-		case "domain":
-			f.Domains++
-		case "address":
-			f.Addresses++
-		case "network":
-			f.Networks++
-		case "pass":
-			f.Passes++
-		case "link":
-			f.Links++
+		countKind(kind, opened, &f.Outsiders, &f.Domains, &f.Addresses, &f.Networks, &f.Passes, &f.Links)
+		if past > 0 {
+			countKind(kind, past, &f.Past.Outsiders, &f.Past.Domains, &f.Past.Addresses, &f.Past.Networks, &f.Past.Passes, &f.Past.Links)
 		}
+	}
+}
+
+// countKind counts an observer of a kind who opens some pages: any account by its pages, all others by
+// how many they are.
+func countKind(kind string, opened int, outsiders, domains, addresses, networks, passes, links *int) {
+	switch kind {
+	case "outsider":
+		*outsiders = opened
+	case "domain":
+		*domains++
+	case "address":
+		*addresses++
+	case "network":
+		*networks++
+	case "pass":
+		*passes++
+	case "link":
+		*links++
 	}
 }
 

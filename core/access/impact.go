@@ -3,6 +3,7 @@ package access
 import (
 	"maps"
 	"slices"
+	"strings"
 
 	"github.com/RoaringBitmap/roaring/v2"
 )
@@ -17,6 +18,26 @@ type Impact struct {
 type SiteImpact struct {
 	Site  string
 	Pages []PageImpact // by path
+	Can   []PathCan    // where no page is, by path
+}
+
+// PathCan is what people may do more or less at a path at which there is no page: the front of a site
+// without one, or a section that is still empty.
+type PathCan struct {
+	Path string
+	Can  []CapabilityChange // in the order of people
+}
+
+// Rights lists what people may do more or less on the site, on pages and where no page is, by path.
+func (s *SiteImpact) Rights() []PathCan {
+	list := slices.Clone(s.Can)
+	for i := range s.Pages {
+		if p := &s.Pages[i]; len(p.Can) > 0 {
+			list = append(list, PathCan{p.Path, p.Can})
+		}
+	}
+	slices.SortFunc(list, func(a, b PathCan) int { return strings.Compare(a.Path, b.Path) })
+	return list
 }
 
 // PageImpact is what differs on one page.
@@ -146,8 +167,8 @@ func impactBetween(before *Policy, t1 Instant, after *Policy, t2 Instant, at Ins
 			pairs: map[areaPair]*PageImpact{},
 		}
 		c.observers = func() []observer { return observers([]*Policy{before, after}, address) }
-		if pages := c.pages(); len(pages) > 0 {
-			impact.Sites = append(impact.Sites, SiteImpact{address, pages})
+		if site := (SiteImpact{address, c.pages(), c.withoutPage()}); len(site.Pages) > 0 || len(site.Can) > 0 {
+			impact.Sites = append(impact.Sites, site)
 		}
 	}
 	return impact
@@ -189,6 +210,31 @@ func (c *comparison) pages() []PageImpact {
 		if page := c.page(areaPair{before: a1, after: a2, wasRoot: path == "/", isRoot: path == "/"}, p1, p2); !page.empty() {
 			page.Path = path
 			list = append(list, page)
+		}
+	}
+	return list
+}
+
+// withoutPage compares what people may do where no page is: at the front, and where some entry of the team
+// begins, in force or not.
+func (c *comparison) withoutPage() (list []PathCan) {
+	paths := []string{"/"}
+	for _, s := range []*CompiledSite{c.b, c.a} {
+		if s != nil {
+			for i := range s.doc.Team {
+				paths = append(paths, normal(s.doc.Team[i].Under))
+			}
+		}
+	}
+	slices.Sort(paths)
+	for _, path := range slices.Compact(paths) {
+		p1, a1 := c.b.find(path)
+		p2, a2 := c.a.find(path)
+		if p1 != nil || p2 != nil {
+			continue
+		}
+		if can := c.capabilities(areaPair{before: a1, after: a2}); len(can) > 0 {
+			list = append(list, PathCan{path, can})
 		}
 	}
 	return list

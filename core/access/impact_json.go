@@ -97,7 +97,17 @@ func (w *jsonWriter) impact(i Impact) {
 			s := i.Sites[n]
 			w.object(func() {
 				w.text("site", s.Site)
-				w.list("pages", len(s.Pages), func(n int) { w.page(&s.Pages[n]) })
+				if len(s.Pages) > 0 {
+					w.list("pages", len(s.Pages), func(n int) { w.page(&s.Pages[n]) })
+				}
+				if len(s.Can) > 0 {
+					w.list("can", len(s.Can), func(n int) {
+						w.object(func() {
+							w.text("path", s.Can[n].Path)
+							w.can(s.Can[n].Can)
+						})
+					})
+				}
 			})
 		})
 	})
@@ -128,14 +138,18 @@ func (w *jsonWriter) page(p *PageImpact) {
 			})
 		}
 		if len(p.Can) > 0 {
-			w.list("can", len(p.Can), func(i int) {
-				w.object(func() {
-					w.text("person", p.Can[i].Person)
-					w.names("gains", p.Can[i].Gains.Names())
-					w.names("loses", p.Can[i].Loses.Names())
-				})
-			})
+			w.can(p.Can)
 		}
+	})
+}
+
+func (w *jsonWriter) can(list []CapabilityChange) {
+	w.list("can", len(list), func(i int) {
+		w.object(func() {
+			w.text("person", list[i].Person)
+			w.names("gains", list[i].Gains.Names())
+			w.names("loses", list[i].Loses.Names())
+		})
 	})
 }
 
