@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"maps"
 	"reflect"
 	"slices"
@@ -23,7 +24,25 @@ import (
 // It returns what Needs, do, access.Compile (access.Problems) or access.Policy.CheckTeam
 // (access.TeamRefusal) return; nothing has changed then. Long work is done before, and
 // what it was based on checked in do.
+//
+// It is answered once the disk has it, where the house was opened OnDisk: others go on meanwhile, and all
+// who wait share one call. Where the disk does not say that it has it, ErrNotKept comes back, though the
+// change is in force.
 func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) error) error {
+	tx, err := h.change(ctx, a, n, do)
+	if err != nil || h.syncer == nil || tx.lazy {
+		return err
+	}
+	if err := h.syncer.Sync(); err != nil {
+		return fmt.Errorf("%w: %w", ErrNotKept, err)
+	}
+	return nil
+}
+
+// ErrNotKept says that a change is in force, and may be gone after a power cut.
+var ErrNotKept = errors.New("this was changed, and the disk may not keep it")
+
+func (h *House) change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) error) (*Tx, error) {
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	tx := &Tx{ctx: ctx, house: h, by: a, at: h.Now(), was: h.State()}
@@ -39,13 +58,13 @@ func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 		return tx.finish()
 	})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, after := range tx.after {
 		Recovered("following a change", after) // what was committed comes into force
 	}
 	tx.swap()
-	return nil
+	return tx, nil
 }
 
 // Preview is what a change would do.
@@ -135,6 +154,7 @@ type Tx struct {
 	by      Actor
 	at      time.Time
 	preview bool
+	lazy    bool // what it writes may go with the machine
 
 	was  *State
 	next *State // with sites that were read anew
@@ -348,6 +368,10 @@ func (tx *Tx) After(do func()) {
 		tx.after = append(tx.after, do)
 	}
 }
+
+// Lazy says that what the change writes may be lost when the machine stops, as counts may: nobody waits
+// for the disk.
+func (tx *Tx) Lazy() { tx.lazy = true }
 
 // Try keeps an error that a change goes on after; the change fails with it in the end.
 func (tx *Tx) Try(err error) {

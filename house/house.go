@@ -36,6 +36,7 @@ type House struct {
 	changed    atomic.Pointer[chan struct{}] // closed when the state is swapped
 
 	db        *sql.DB
+	syncer    *store.Syncer // nil where nobody waits for the disk
 	now       func() time.Time
 	snapshots chan struct{} // one for each that is open
 	writing   sync.Mutex    // one change at a time, so that none is based on a stale state
@@ -56,6 +57,9 @@ type Option func(*House)
 // WithVault has a house seal its secrets by the keys of a vault. Without it the keys
 // lie in the file velada.key beside the database.
 func WithVault(v *identity.Vault) Option { return func(h *House) { h.Keys.vault = v } }
+
+// OnDisk has changes be answered once the disk has them, by a syncer of the house's database.
+func OnDisk(s *store.Syncer) Option { return func(h *House) { h.syncer = s } }
 
 // Open loads a house from its database. Before it is set up its state is nil.
 func Open(ctx context.Context, db *sql.DB, now func() time.Time, options ...Option) (*House, error) {

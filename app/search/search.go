@@ -241,7 +241,10 @@ func (f *Finder) make(ctx context.Context, of *house.Site) error {
 		return err
 	}
 	write := func(do func(tx *house.Tx) error) error {
-		return f.house.Change(ctx, house.Velada, house.Needs{}, do)
+		return f.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+			tx.Lazy() // it is made anew where it is missing
+			return do(tx)
+		})
 	}
 	still := func(tx *house.Tx) bool {
 		now := tx.State().SiteOf(of.ID)

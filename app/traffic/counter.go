@@ -171,6 +171,7 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 	day := traffic.DayOf(now, s.Zone)
 	var today map[traffic.VisitorOf]*traffic.Visit
 	err := c.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) (err error) {
+		tx.Lazy()
 		if c.key, err = store.TrafficKey(ctx, tx, day, freshKey); err != nil {
 			return err
 		}
@@ -247,7 +248,10 @@ func (c *Counter) flush(ctx context.Context) error {
 	if len(hits)+len(days)+len(visits) == 0 {
 		return nil
 	}
-	err := c.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error { return store.AddTraffic(ctx, tx, hits, days, visits) })
+	err := c.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		tx.Lazy()
+		return store.AddTraffic(ctx, tx, hits, days, visits)
+	})
 	if err != nil { // kept for the next time
 		for k, n := range hits {
 			c.tally.Hits[k] += n

@@ -175,7 +175,11 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	if err := prepare(ctx, db); err != nil {
 		return err
 	}
-	theHouse, err := house.Open(ctx, db, o.now(), house.WithVault(vault))
+	syncer, err := store.NewSyncer(ctx, db)
+	if err != nil {
+		return err
+	}
+	theHouse, err := house.Open(ctx, db, o.now(), house.WithVault(vault), house.OnDisk(syncer))
 	if err != nil {
 		return err
 	}

@@ -237,6 +237,9 @@ func (c *Console) Fail(x *gin.Context, err error) {
 		c.NotFound(x)
 	case errors.Is(err, house.ErrMayNot):
 		c.Refuse(x, http.StatusForbidden, words.Capital(err.Error())+".")
+	case errors.Is(err, house.ErrNotKept):
+		slog.Error("the disk fails", "path", x.Request.URL.Path, "error", err)
+		c.Refuse(x, http.StatusInternalServerError, words.Capital(house.ErrNotKept.Error())+". Whoever looks after this machine should look at its disk.")
 	default:
 		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
 		c.Refuse(x, http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
