@@ -139,3 +139,12 @@ func (k *Keys) saveSettings(ctx context.Context, q store.Queryer, s Settings) er
 	}
 	return store.SaveSetting(ctx, q, "house", k.vault.Seal(sealedSettings, string(text)))
 }
+
+// CheckKeys says why the keys of a vault are not those of a house, or nil.
+func CheckKeys(ctx context.Context, q store.Reader, v *identity.Vault) error {
+	sealed, err := store.SealedSecret(ctx, q, "cookies")
+	if err == nil && sealed != "" {
+		_, err = v.Open(sealedSecret, sealed)
+	}
+	return err
+}

@@ -58,7 +58,8 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 		return nil, fmt.Errorf("opening %s: %w", file, err)
 	}
 	// WAL lets others read while one writes; with it synchronous NORMAL loses no commit when
-	// the program dies, and at most the last ones when the machine does. Transactions begin
+	// the program dies, and at most the last ones when the machine does: whoever is answered
+	// waits for the disk by a Syncer. Transactions begin
 	// as writers, so that none that has read must start over when it comes to write.
 	db, err := connect(file, url.Values{
 		"_pragma": {"journal_mode(WAL)", pragmas, "foreign_keys(1)", "synchronous(NORMAL)", "journal_size_limit(" + strconv.Itoa(mostLog) + ")", "wal_autocheckpoint(" + strconv.Itoa(autoLog/4096) + ")"},

@@ -2,6 +2,8 @@ package main
 
 import (
 	"cmp"
+	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -34,21 +36,19 @@ func backupCommand() *cobra.Command {
 			if err := os.Mkdir(args[0], 0o700); err != nil {
 				return fmt.Errorf("the backup needs a folder of its own: %w", err)
 			}
-			if err := store.CopyTo(c.Context(), db, filepath.Join(args[0], "velada.db")); err != nil {
-				return err
-			}
-			if !withKeys {
-				fmt.Fprintln(c.OutOrStdout(), "Copied, without the keys: keep velada.key elsewhere, a copy is of little use without it.")
-				return nil
-			}
-			text, err := os.ReadFile(cmp.Or(keys, filepath.Join(data, house.KeyFile)))
-			if err == nil {
-				err = os.WriteFile(filepath.Join(args[0], house.KeyFile), text, 0o600)
-			}
+			keyFile := cmp.Or(keys, filepath.Join(data, house.KeyFile))
+			checked, err := copyHouse(c.Context(), db, args[0], keyFile, withKeys)
 			if err != nil {
-				return fmt.Errorf("copying the keys: %w", err)
+				return errors.Join(err, cleared(args[0], partFile, partFile+"-journal", databaseFile, house.KeyFile))
 			}
-			fmt.Fprintln(c.OutOrStdout(), "Copied, with the keys: whoever reads this folder reads every secret of the house.")
+			switch {
+			case withKeys:
+				fmt.Fprintln(c.OutOrStdout(), "Copied and checked, with the keys: whoever reads this folder reads every secret of the house.")
+			case checked:
+				fmt.Fprintln(c.OutOrStdout(), "Copied and checked, without the keys: keep velada.key elsewhere, a copy is of little use without it.")
+			default:
+				fmt.Fprintf(c.OutOrStdout(), "Copied, without the keys. %s could not be read, so it was not checked whether it opens this copy: a copy is of little use without its keys.\n", keyFile)
+			}
 			return nil
 		},
 	}
@@ -57,6 +57,57 @@ func backupCommand() *cobra.Command {
 	c.Flags().BoolVar(&withKeys, "with-keys", false, "copy the keys too")
 	must(c.MarkFlagRequired("data"))
 	return c
+}
+
+// partFile is a copy of a house while it is made: what is called so is no house.
+const partFile = databaseFile + ".part"
+
+// copyHouse copies a house into a folder, and its keys where they are asked for: under a name of its own
+// until it was written, checked and kept by the disk. It reports whether the keys were checked.
+func copyHouse(ctx context.Context, db *sql.DB, folder, keyFile string, withKeys bool) (checked bool, err error) {
+	part := filepath.Join(folder, partFile)
+	if err := store.CopyTo(ctx, db, part); err != nil {
+		return false, err
+	}
+	theCopy, err := store.OpenToRead(ctx, part)
+	if err != nil {
+		return false, err
+	}
+	defer theCopy.Close()
+	if err := store.CheckWhole(ctx, theCopy); err != nil {
+		return false, fmt.Errorf("the copy is not whole: %w", err)
+	}
+	text, err := os.ReadFile(keyFile)
+	switch {
+	case err != nil && withKeys:
+		return false, fmt.Errorf("copying the keys: %w", err)
+	case err == nil:
+		vault, err := identity.OpenVault(keyFile)
+		if err == nil {
+			err = house.CheckKeys(ctx, theCopy, vault)
+		}
+		if err != nil {
+			return false, fmt.Errorf("the key file %s: %w", keyFile, err)
+		}
+		checked = true
+	}
+	if err := theCopy.Close(); err != nil {
+		return false, err
+	}
+	files := []string{partFile}
+	if withKeys {
+		if err := os.WriteFile(filepath.Join(folder, house.KeyFile), text, 0o600); err != nil {
+			return false, fmt.Errorf("copying the keys: %w", err)
+		}
+		files = append(files, house.KeyFile)
+	}
+	if err := onDisk(folder, files...); err != nil {
+		return false, err
+	}
+	if err := os.Rename(part, filepath.Join(folder, databaseFile)); err != nil {
+		return false, err
+	}
+	return checked, onDisk(folder)
 }
 
 // keysCommand makes a fresh key and seals everything by it, so that a key that
@@ -77,7 +128,7 @@ func keysCommand() *cobra.Command {
 			}
 			defer lock.Close()
 			defer db.Close()
-			if _, err := identity.OpenVault(file); err != nil {
+			if _, err := keysOf(c.Context(), db, file); err != nil {
 				return err
 			}
 			if err := identity.AddKey(file); err != nil { // the earlier ones still open what they sealed

@@ -32,7 +32,7 @@ var asksMachine = map[string]struct {
 	"house/site_leaks_test.go":            {2, "how long something may take"},
 	"house/throttle_test.go":              {1, "throttles, which count by the real clock"},
 	"identity/provider_test.go":           {1, "tokens, whose ends are relative to it"},
-	"post/post_test.go":                   {3, "the date of a letter, which is not looked at"},
+	"post/post_test.go":                   {2, "the date of a letter, which is not looked at"},
 	"store/plan_test.go":                  {1, "an argument of queries that are only explained"},
 }
 

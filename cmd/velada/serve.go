@@ -121,33 +121,9 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-// openHouse takes the lock of a folder, and opens the database in it, making both
-// where they are missing: nothing is changed in a house that is in use.
-func openHouse(ctx context.Context, folder string) (*sql.DB, io.Closer, error) {
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return nil, nil, fmt.Errorf("the folder %s cannot be used: %w", folder, err)
-	}
-	probe, err := os.CreateTemp(folder, ".probe-")
-	if err != nil {
-		return nil, nil, fmt.Errorf("the folder %s cannot be written: %w", folder, err)
-	}
-	if err := errors.Join(probe.Close(), os.Remove(probe.Name())); err != nil {
-		return nil, nil, err
-	}
-	lock, err := lockHouse(folder)
-	if err != nil {
-		return nil, nil, err
-	}
-	db, err := store.Open(ctx, filepath.Join(folder, "velada.db"))
-	if err != nil {
-		return nil, nil, errors.Join(err, lock.Close())
-	}
-	return db, lock, nil
-}
-
 // vault opens the key file of a house.
-func (o *serving) vault() (*identity.Vault, error) {
-	return identity.OpenVault(cmp.Or(o.keys, filepath.Join(o.data, house.KeyFile)))
+func (o *serving) vault(ctx context.Context, db *sql.DB) (*identity.Vault, error) {
+	return keysOf(ctx, db, cmp.Or(o.keys, filepath.Join(o.data, house.KeyFile)))
 }
 
 // run opens the house, prepares it, and serves it until it is told to stop.
@@ -168,7 +144,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	defer lock.Close()
 	defer db.Close()
-	vault, err := o.vault()
+	vault, err := o.vault(ctx, db)
 	if err != nil {
 		return err
 	}

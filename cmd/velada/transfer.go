@@ -16,7 +16,6 @@ import (
 
 	"velada/core/access"
 	"velada/house"
-	"velada/identity"
 	"velada/store"
 )
 
@@ -99,7 +98,7 @@ func importCommand() *cobra.Command {
 			}
 			defer lock.Close()
 			defer db.Close()
-			vault, err := identity.OpenVault(cmp.Or(keys, filepath.Join(data, house.KeyFile)))
+			vault, err := keysOf(c.Context(), db, cmp.Or(keys, filepath.Join(data, house.KeyFile)))
 			if err != nil {
 				return err
 			}

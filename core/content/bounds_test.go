@@ -13,6 +13,9 @@ import (
 // Whatever somebody types, rendering and comparing it end soon. The bounds here are
 // far above what they take, and far below what an unbounded parser does.
 func TestNothingTakesForEver(t *testing.T) {
+	if raced.On {
+		t.Skip("the race detector makes it take ten times as long: it runs beside")
+	}
 	const size = 120_000
 	for _, piece := range []string{"*a_", "_a*", "[a](", "[", "![a", "`a", "<a", "**a __b ", "> ", "- ", "1. ", "| a |\n", "# a\n", "2. *a_ ", "- *a_", "> *a_", "*a_\n", "a\n: b\n", "x\n---\n", "~~a", "&a", "[a]: b\n"} {
 		text := strings.Repeat(piece, size/len(piece))
