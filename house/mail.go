@@ -6,8 +6,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/mail"
 	"net/url"
+	"strings"
 	"sync"
 	"time"
 
@@ -115,8 +117,8 @@ func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx 
 }
 
 // write puts a letter to what a change writes into the outbox. It is sent from there when there is a
-// mail server.
-func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) error {
+// mail server. One that cannot be written fails alone, and says why.
+func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) {
 	s := o.house.State()
 	status := store.MailKept
 	switch a, err := access.ParseAddress(l.To); {
@@ -134,15 +136,16 @@ func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) error {
 	if s.Settings.Mail != nil && s.Settings.Mail.From != "" {
 		from = s.Settings.Mail.From
 	}
+	answer := ""
 	written, err := l.Write(from, identity.Token()+"@"+host, o.house.Now())
-	if err != nil {
-		return err
+	if err != nil { // this letter alone: what it tells of happens
+		slog.Error("a letter could not be written", "kind", kind, "error", err)
+		written, status, answer = &post.Written{Text: strings.Join(l.Lines, "\n\n")}, store.MailFailed, "It could not be written: "+err.Error()
 	}
 	tx.letters = append(tx.letters, store.Mail{
-		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Link: linkIn(l.Action.URL),
+		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Answer: answer, Link: linkIn(l.Action.URL),
 		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, pack(written.Raw))),
 	})
-	return nil
 }
 
 // saveLetters writes what a change put into the outbox.

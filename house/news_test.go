@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/base64"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -13,6 +14,7 @@ import (
 	"velada/app/pages"
 	"velada/core/access"
 	"velada/house"
+	"velada/post"
 	"velada/store"
 )
 
@@ -149,6 +151,91 @@ func TestNewsIsAskedForAgainWhenItIsSent(t *testing.T) {
 	}
 	if failed != 1 {
 		t.Errorf("%d letters say why they were not sent", failed)
+	}
+}
+
+// Whoever tells of an edition is killed after some readers: the others are told when it goes on, also of an
+// edition that went live meanwhile, and nobody twice of the same.
+func TestNobodyIsToldTwice(t *testing.T) {
+	m := mailingHouse(t)
+	const readers = 120
+	m.done(m.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		doc := tx.Document()
+		for i := range readers {
+			id := fmt.Sprintf("reader-%03d", i)
+			doc.People = append(doc.People, access.Person{ID: id, Name: id, Address: id + "@reader.example"})
+		}
+		tx.PutDocument(doc)
+		return nil
+	}))
+	for i := range readers {
+		m.done(news.Choose(ctx, m.House, "society", store.Who(fmt.Sprintf("reader-%03d", i)), true, false))
+	}
+	told := func() map[string][]string { // by address: what each letter names
+		list, err := m.Outbox.Mails(ctx, "society", 1000)
+		m.done(err)
+		by := map[string][]string{}
+		for _, one := range list {
+			if one.Kind == news.Kind && strings.HasSuffix(one.Address, "@reader.example") {
+				by[one.Address] = append(by[one.Address], one.Text)
+			}
+		}
+		return by
+	}
+	killed := errors.New("killed")
+	tell := func(letters int) (err error) { // dies after so many letters
+		defer func() {
+			if trouble := recover(); trouble != nil && trouble != killed {
+				panic(trouble)
+			}
+		}()
+		n := 0
+		return news.Tell(ctx, m.House, func(site string) string {
+			if n++; n > letters*3 {
+				panic(killed)
+			}
+			return atSite(site)
+		})
+	}
+	m.done(tell(1000))
+	m.published("/visit")
+	_ = tell(70)
+	if n := len(told()); n == 0 || n == readers {
+		t.Fatalf("%d were told before it was killed", n)
+	}
+	m.published("/courses")
+	_ = tell(20)
+	for range 3 {
+		m.done(tell(1000))
+	}
+	by := told()
+	if len(by) != readers {
+		t.Errorf("%d of %d readers were told", len(by), readers)
+	}
+	for address, letters := range by {
+		all := strings.Join(letters, "\n")
+		if strings.Count(all, "society.example/visit\n") != 1 || strings.Count(all, "society.example/courses\n") != 1 {
+			t.Fatalf("%s: %q", address, letters)
+		}
+	}
+}
+
+// A letter that cannot be written fails alone, and says so.
+func TestALetterThatCannotBeWrittenFailsAlone(t *testing.T) {
+	m := mailingHouse(t)
+	m.done(m.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
+		tx.QueueMail("society", "try", post.Letter{To: "somebody@press.example", ReplyTo: "\r\nBcc: all@press.example", Subject: "First", Lines: []string{"One."}})
+		tx.QueueMail("society", "try", post.Letter{To: "jo..ko@press.example", Subject: "Second", Lines: []string{"Two."}})
+		return nil
+	}))
+	list, err := m.Outbox.Mails(ctx, "", 10)
+	m.done(err)
+	said := map[string]string{}
+	for _, one := range list {
+		said[one.Subject] = one.Status + " " + one.Answer
+	}
+	if !strings.HasPrefix(said["First"], "failed It could not be written") || strings.HasPrefix(said["Second"], "failed") || said["Second"] == "" {
+		t.Error(said)
 	}
 }
 

@@ -34,9 +34,7 @@ func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
 
 // QueueMailAbout is QueueMail of a letter that is found by what it is about.
 func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) {
-	if err := tx.house.Outbox.write(tx, site, kind, about, l); err != nil {
-		tx.Try(err)
-	}
+	tx.house.Outbox.write(tx, site, kind, about, l)
 }
 
 // NotifyHere tells people something in the console alone.

@@ -13,6 +13,7 @@ import (
 	"strings"
 	text "text/template"
 	"time"
+	"unicode"
 
 	"github.com/wneessen/go-mail"
 )
@@ -44,6 +45,19 @@ var (
 	asHTML = template.Must(template.New("letter").Funcs(template.FuncMap{"linked": linked}).Parse(letterHTML))
 	asText = text.Must(text.New("letter").Parse(letterText))
 )
+
+// plainLocal is a name before an @ that stands in a message as it is (RFC 5322, dot-atom; RFC 6532).
+var plainLocal = regexp.MustCompile(`^[^\x00-\x20\x7f()<>\[\]:;@\\,."]+(\.[^\x00-\x20\x7f()<>\[\]:;@\\,."]+)*$`)
+
+// mailbox writes an address as it stands in a message: a name that holds what has a meaning there, such as
+// a comma or two dots, is quoted. So whatever is an address can be written to.
+func mailbox(address string) string {
+	at := strings.LastIndexByte(address, '@')
+	if at < 1 || plainLocal.MatchString(address[:at]) || strings.ContainsFunc(address, unicode.IsControl) || strings.ContainsFunc(address, unicode.IsSpace) {
+		return address
+	}
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(address[:at]) + `"` + address[at:]
+}
 
 // address is an address in a text, without what ends the sentence.
 var address = regexp.MustCompile(`https?://[^\s<>"]*[^\s<>".,;:!?)]`)
@@ -85,11 +99,11 @@ func (l *Letter) Write(from, id string, at time.Time) (*Written, error) {
 	if err := m.From(from); err != nil {
 		return nil, fmt.Errorf("a letter from %q: %w", from, err)
 	}
-	if err := m.To(l.To); err != nil {
+	if err := m.To(mailbox(l.To)); err != nil {
 		return nil, fmt.Errorf("a letter to %q: %w", l.To, err)
 	}
 	if l.ReplyTo != "" {
-		if err := m.ReplyTo(l.ReplyTo); err != nil {
+		if err := m.ReplyTo(mailbox(l.ReplyTo)); err != nil {
 			return nil, fmt.Errorf("a letter that is answered to %q: %w", l.ReplyTo, err)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"velada/core/access"
 	"velada/standin"
 )
 
@@ -47,6 +48,35 @@ func TestALetterSaysTheSameInBothParts(t *testing.T) {
 	bad.To = "nobody\r\nBcc: all@press.example"
 	if _, err := bad.Write("velada@localhost", "1@localhost", time.Now()); err == nil {
 		t.Error("an address smuggles a header in")
+	}
+}
+
+// Whatever is an address can be written to, and no more than that one.
+func TestEveryAddressCanBeWrittenTo(t *testing.T) {
+	for _, address := range []string{
+		"zoe@press.example", "jo..ko@aula.example", ".zoe@press.example", "zoe.@press.example", "a,b@press.example", "a;b@press.example", "a<b>@press.example", `a"b@press.example`, `a\b@press.example`,
+		"(x)@press.example", "a:b@press.example", "[x]@press.example", "ñandú@press.example", "x@xn--bcher-kva.example", "+@press.example", "a'b@press.example", "“a”@press.example", "group:x;@press.example",
+	} {
+		if _, err := access.ParseAddress(address); err != nil {
+			t.Fatalf("%s is no address: %v", address, err)
+		}
+		l := letter()
+		l.To, l.ReplyTo = address, address
+		w, err := l.Write("Cerro Alcor <velada@localhost>", "1@localhost", time.Date(2026, 11, 24, 18, 0, 0, 0, time.UTC))
+		if err != nil {
+			t.Errorf("%s: %v", address, err)
+			continue
+		}
+		m, err := mail.ReadMessage(strings.NewReader(string(w.Raw)))
+		if err != nil {
+			t.Errorf("%s: %v", address, err)
+			continue
+		}
+		for _, name := range []string{"To", "Reply-To"} {
+			if list, err := m.Header.AddressList(name); err != nil || len(list) != 1 || list[0].Address != address {
+				t.Errorf("%s: %s is %q, %v", address, name, m.Header.Get(name), err)
+			}
+		}
 	}
 }
 

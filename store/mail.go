@@ -35,8 +35,8 @@ const (
 
 // SaveMail writes a message and returns its id.
 func SaveMail(ctx context.Context, q Queryer, m Mail) (id int64, err error) {
-	err = q.QueryRowContext(ctx, `INSERT INTO mails (at, address, site, kind, about, subject, text, html, raw, status, link) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) RETURNING id`,
-		m.At.Unix(), m.Address, m.Site, m.Kind, m.About, m.Subject, m.Text, m.HTML, m.Raw, m.Status, m.Link).Scan(&id)
+	err = q.QueryRowContext(ctx, `INSERT INTO mails (at, address, site, kind, about, subject, text, html, raw, status, link, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) RETURNING id`,
+		m.At.Unix(), m.Address, m.Site, m.Kind, m.About, m.Subject, m.Text, m.HTML, m.Raw, m.Status, m.Link, m.Answer).Scan(&id)
 	return id, err
 }
 

@@ -97,22 +97,34 @@ func ReadersOf(ctx context.Context, q Reader, site SiteID, after Who, most int) 
 		LEFT JOIN readers r ON r.site = ?1 AND r.who = p.who LEFT JOIN followed f ON f.site = ?1 AND f.who = p.who ORDER BY p.who, f.page`, site, after, most)
 }
 
-// AllNewsTold reads up to which edition the readers of each site were told, by site.
-func AllNewsTold(ctx context.Context, q Reader) (map[SiteID]int, error) {
-	bySite := map[SiteID]int{}
+// NewsTold is what the readers of a site were told of.
+type NewsTold struct {
+	Number  int // of the edition that all of them were
+	Telling int // of the one that some of them were; 0 for none
+	Upto    Who // the last of those, in the order of their ids
+}
+
+// AllNewsTold reads what the readers of each site were told of, by site.
+func AllNewsTold(ctx context.Context, q Reader) (map[SiteID]NewsTold, error) {
+	bySite := map[SiteID]NewsTold{}
 	_, err := collect(ctx, q, func(r *sql.Rows) (_ struct{}, err error) {
 		var site SiteID
-		var number int
-		err = r.Scan(&site, &number)
-		bySite[site] = number
+		var told NewsTold
+		err = r.Scan(&site, &told.Number, &told.Telling, &told.Upto)
+		bySite[site] = told
 		return
-	}, `SELECT site, number FROM news_told`)
+	}, `SELECT site, number, telling, upto FROM news_told`)
 	return bySite, err
 }
 
-// SaveNewsTold notes up to which edition the readers of a site were told.
+// SaveNewsTold notes up to which edition all readers of a site were told.
 func SaveNewsTold(ctx context.Context, q Queryer, site SiteID, number int) error {
-	return exec(ctx, q, `INSERT INTO news_told (site, number) VALUES (?, ?) ON CONFLICT DO UPDATE SET number = excluded.number`, site, number)
+	return exec(ctx, q, `INSERT INTO news_told (site, number) VALUES (?, ?) ON CONFLICT DO UPDATE SET number = excluded.number, telling = 0, upto = ''`, site, number)
+}
+
+// SaveNewsTelling notes up to whom readers of a site were told of an edition.
+func SaveNewsTelling(ctx context.Context, q Queryer, site SiteID, number int, upto Who) error {
+	return exec(ctx, q, `UPDATE news_told SET telling = ?2, upto = ?3 WHERE site = ?1`, site, number, upto)
 }
 
 // NewSince lists the ids of the pages of an edition of a site that are not in another one, or say

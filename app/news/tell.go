@@ -61,25 +61,23 @@ func Tell(ctx context.Context, h *house.House, siteURL func(site string) string)
 	for _, doc := range s.Policy.Document().Sites {
 		of := s.Site(doc.Address)
 		was, before := told[of.ID]
-		if of.Live == nil || doc.State != "live" || before && was >= of.Live.Number { // of an edition that comes back nobody is told
+		if of.Live == nil || doc.State != "live" || before && was.Number >= of.Live.Number { // of an edition that comes back nobody is told
 			continue
 		}
 		if !before { // nobody is told of what was there before they could ask for news
 			first = append(first, of)
 			continue
 		}
-		var changed []*house.LivePage
-		ids, err := store.NewSince(ctx, h.Reader(), of.ID, was, of.Live.Number)
+		edition := of.Live.Number
+		if was.Telling != 0 { // the rest is told of that one first
+			edition = was.Telling
+		}
+		changed, err := newIn(ctx, h, of, was.Number, edition)
+		if err == nil {
+			err = tellOf(ctx, h, of, edition, changed, was.Upto, siteURL)
+		}
 		if err != nil {
-			return fmt.Errorf("reading what is new on %s: %w", doc.Address, err)
-		}
-		for _, id := range ids {
-			if p := of.Live.ByID(id); p != nil {
-				changed = append(changed, p)
-			}
-		}
-		if err := tellOf(ctx, h, of, changed, siteURL); err != nil {
-			return fmt.Errorf("telling of edition %d of %s: %w", of.Live.Number, doc.Address, err)
+			return fmt.Errorf("telling of edition %d of %s: %w", edition, doc.Address, err)
 		}
 	}
 	if len(first) == 0 {
@@ -93,9 +91,23 @@ func Tell(ctx context.Context, h *house.House, siteURL func(site string) string)
 	})
 }
 
-// tellOf writes the letters of an edition, some readers at a time, and notes that it was told.
-func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*house.LivePage, siteURL func(site string) string) error {
-	var after store.Who
+// newIn lists the live pages that an edition has and an earlier one has not, or has otherwise.
+func newIn(ctx context.Context, h *house.House, of *house.Site, was, is int) (changed []*house.LivePage, err error) {
+	ids, err := store.NewSince(ctx, h.Reader(), of.ID, was, is)
+	if err != nil {
+		return nil, fmt.Errorf("reading what is new: %w", err)
+	}
+	for _, id := range ids {
+		if p := of.Live.ByID(id); p != nil {
+			changed = append(changed, p)
+		}
+	}
+	return changed, nil
+}
+
+// tellOf writes the letters of an edition to the readers after one, some at a time, and notes with them up
+// to whom it has, and in the end that it was told: whoever goes on after a kill tells nobody twice.
+func tellOf(ctx context.Context, h *house.House, of *house.Site, edition int, changed []*house.LivePage, after store.Who, siteURL func(site string) string) error {
 	for len(changed) > 0 {
 		list, err := store.ReadersOf(ctx, h.Reader(), of.ID, after, mostAtOnce)
 		if err != nil {
@@ -111,7 +123,7 @@ func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*hous
 			for ; i < len(list) && list[i].Who == who; i++ {
 				follows = append(follows, list[i].Page)
 			}
-			a := about{Who: who, Site: of.ID, Edition: of.Live.Number}
+			a := about{Who: who, Site: of.ID, Edition: edition}
 			if err := ctx.Err(); err != nil {
 				return err
 			}
@@ -133,14 +145,14 @@ func tellOf(ctx context.Context, h *house.House, of *house.Site, changed []*hous
 					return err
 				}
 			}
-			return nil
+			return store.SaveNewsTelling(ctx, tx, of.ID, edition, after)
 		})
 		if err != nil {
 			return err
 		}
 	}
 	return h.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) error {
-		return store.SaveNewsTold(ctx, tx, of.ID, of.Live.Number)
+		return store.SaveNewsTold(ctx, tx, of.ID, edition)
 	})
 }
 

@@ -7,6 +7,9 @@ CREATE TABLE cleared_hosts (
 ) WITHOUT ROWID;
 -- The passkey that a sign-in was made by.
 ALTER TABLE signed_in ADD COLUMN passkey BLOB;
+-- Which edition readers are being told of, and up to whom they were.
+ALTER TABLE news_told ADD COLUMN telling INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE news_told ADD COLUMN upto TEXT NOT NULL DEFAULT '';
 -- Rows of tables are found by their files: they are made searchable anew.
 DELETE FROM site_search;
 DELETE FROM site_searched;
@@ -14,3 +17,5 @@ DELETE FROM site_searched;
 -- +goose Down
 DROP TABLE cleared_hosts;
 ALTER TABLE signed_in DROP COLUMN passkey;
+ALTER TABLE news_told DROP COLUMN telling;
+ALTER TABLE news_told DROP COLUMN upto;
