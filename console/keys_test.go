@@ -126,7 +126,7 @@ func TestAHoldingPageThatComesAgain(t *testing.T) {
 
 func TestHoldingPageIsRehearsedAndWritten(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
-	d.shows("/sites/new-dome/holding", "3 people, 1 network and 1 password still get the site now", "Search engines may list the front page", "http://look-")
+	d.shows("/sites/new-dome/holding", "3 people still get the site, 1 network and 1 password part of it now", "Search engines may list the front page", "http://look-")
 	d.shows("/sites/new-dome/holding/past", "“Builders”", "192.0.2.0/24")
 	d.post("/sites/society/holding", "stands", "yes", "kind", "maintenance", "from", "2026-12-01T02:00", "until", "2026-12-01T04:00", "exempt", "/privacy", "exempt", "/visit")
 	h := d.draft("society").Holding

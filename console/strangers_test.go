@@ -86,3 +86,15 @@ func TestGoingOnToASiteBeginsWithAPress(t *testing.T) {
 		t.Error("whoever signed in to read a site is asked again")
 	}
 }
+
+// HEAD is answered as GET is, without what would be sent.
+func TestTheConsoleAnswersHEAD(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	for _, path := range []string{"/sites", "/sites/society/door", "/sites/nowhere", "/look/site.css", "/people"} {
+		get, _, _ := d.asks("GET", path, "none", "navigate", "document")
+		head, body, _ := d.asks("HEAD", path, "none", "navigate", "document")
+		if head != get || body != "" {
+			t.Errorf("%s: %d for %d, %q", path, head, get, body)
+		}
+	}
+}

@@ -244,11 +244,11 @@ func (c *Certificates) Get(ctx context.Context) error {
 			}
 		}
 	}
-	for _, name := range hosts {
+	for _, name := range hosts { // by what asks nobody anything at the terminal
 		if st := c.Of(ctx, name); !st.Until.IsZero() || c.allow(ctx, name) != nil {
 			continue
 		}
-		if err := c.config.ObtainCertSync(ctx, name); err != nil && ctx.Err() != nil {
+		if err := c.config.ObtainCertAsync(ctx, name); err != nil && ctx.Err() != nil {
 			return ctx.Err()
 		}
 	}

@@ -173,3 +173,17 @@ func TestAKilledBackupIsNoHouse(t *testing.T) {
 		lock.Close()
 	}
 }
+
+// What the house is told of its hosts is checked, and said in one line.
+func TestHostsAreChecked(t *testing.T) {
+	for _, args := range [][]string{{"--base", "https://example.org"}, {"--base", "example.org:8080"}, {"--base", ""}, {"--base", "a..b"}, {"--base", "exa mple.org"}, {"--base", "*.example.org"}, {"--base", "example.org", "--console-host", "https://x"}} {
+		out, err := command(t, append([]string{"serve", "--data", t.TempDir(), "--listen", "127.0.0.1:0"}, args...)...)
+		if err == nil || !strings.Contains(err.Error(), "is no domain") || strings.Contains(err.Error(), "\n") {
+			t.Errorf("%v: %s %v", args, out, err)
+		}
+	}
+	o := serving{base: "Exämple.org", console: "Velada.Keys.example"}
+	if err := o.check(); err != nil || o.base != "xn--exmple-cua.org" || o.console != "velada.keys.example" {
+		t.Errorf("%+v %v", o, err)
+	}
+}

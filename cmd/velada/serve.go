@@ -121,6 +121,25 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
+// check says what is wrong with the hosts that were named, and brings them to the form in which they are
+// compared.
+func (o *serving) check() error {
+	for _, host := range []struct {
+		flag string
+		is   *string
+	}{{"--base", &o.base}, {"--console-host", &o.console}} {
+		if *host.is == "" && host.is == &o.console {
+			continue
+		}
+		name, err := access.ParseDomain(*host.is)
+		if err != nil {
+			return fmt.Errorf("%s %q is no domain: it is written as in example.org, without https:// and without a port", host.flag, *host.is)
+		}
+		*host.is = name
+	}
+	return nil
+}
+
 // vault opens the key file of a house.
 func (o *serving) vault(ctx context.Context, db *sql.DB) (*identity.Vault, error) {
 	return keysOf(ctx, db, cmp.Or(o.keys, filepath.Join(o.data, house.KeyFile)))
@@ -133,6 +152,9 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	if err := o.check(); err != nil {
+		return err
+	}
 	in, err := o.open()
 	if err != nil {
 		return err

@@ -138,6 +138,11 @@ func (c *Console) secure(next http.Handler) http.Handler {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
 		gate.AsStranger(r)
+		if r.Method == http.MethodHead { // as GET; the server leaves out what is written
+			get := *r
+			get.Method = http.MethodGet
+			r = &get
+		}
 		next.ServeHTTP(w, r)
 	})
 }

@@ -2,6 +2,7 @@ package access
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"reflect"
 	"slices"
@@ -179,7 +180,13 @@ func TestImpactEqualsDecisions(t *testing.T) {
 		at := m.instant()
 		type key struct{ site, path, who string }
 		got := map[key]string{}
+		may := map[key][2]Capabilities{}
 		for _, site := range ImpactOf(p, q, at).Sites {
+			for _, at := range site.Rights() {
+				for _, can := range at.Can {
+					may[key{site.Site, at.Path, can.Person}] = [2]Capabilities{can.Gains, can.Loses}
+				}
+			}
 			for _, page := range site.Pages {
 				for _, id := range page.Gains.IDs() {
 					got[key{site.Site, page.Path, id}] = "gains"
@@ -199,6 +206,30 @@ func TestImpactEqualsDecisions(t *testing.T) {
 		}
 		for id, addresses := range everyone {
 			for _, address := range []string{"site-0", "site-1"} {
+				told := map[string]bool{"/": true} // where rights are compared
+				for _, d := range []*Document{doc, &other} {
+					if i := slices.IndexFunc(d.Sites, func(s *Site) bool { return s.Address == address }); i >= 0 {
+						for _, page := range d.Sites[i].Pages {
+							path, _ := DocumentPath(page.Path)
+							told[path] = true
+						}
+						for _, e := range d.Sites[i].Team {
+							path, _ := DocumentPath(e.Under)
+							told[path] = true
+						}
+					}
+				}
+				for path := range told {
+					can := [2]Capabilities{}
+					for i, policy := range []*Policy{p, q} {
+						a, _ := ParseAddress(cmp.Or(addresses[i], addresses[1-i]))
+						can[i] = policy.Site(address).Capabilities(path, policy.Address(a), at)
+					}
+					if want := [2]Capabilities{can[1] &^ can[0], can[0] &^ can[1]}; may[key{address, path, id}] != want {
+						t.Errorf("%s may on %s%s: %v, want %v", id, address, path, may[key{address, path, id}], want)
+					}
+					delete(may, key{address, path, id})
+				}
 				for _, path := range randomPaths {
 					opens := [2]bool{}
 					for i, policy := range []*Policy{p, q} {
@@ -216,6 +247,9 @@ func TestImpactEqualsDecisions(t *testing.T) {
 					}
 				}
 			}
+		}
+		if len(may) > 0 {
+			t.Errorf("rights are told of where none are compared: %v", may)
 		}
 	})
 }
@@ -348,7 +382,7 @@ func TestWhyIsJSON(t *testing.T) {
 
 // TestFiguresEqualPlainReading counts by the literal reading what the figures say.
 func TestFiguresEqualPlainReading(t *testing.T) {
-	more := 0
+	more, gotPast := 0, 0
 	eachDocument(t, func(t *testing.T, m maker, doc *Document, p *Policy) {
 		at := m.instant()
 		for _, f := range p.Figures(at) {
@@ -359,17 +393,29 @@ func TestFiguresEqualPlainReading(t *testing.T) {
 				return outcome
 			}
 			want := Figures{Site: f.Site, State: site.State, Pages: len(site.Pages), Listed: len(p.Site(f.Site).Listed(at))}
-			var shut []string
+			var shut, held []string
 			for _, page := range site.Pages {
 				switch path, _ := DocumentPath(page.Path); opens(ask{}, path) {
 				case "open":
 					want.Strangers++
 				case "held":
 					want.Held++
+					held = append(held, path)
 					fallthrough
 				default:
 					shut = append(shut, path)
 				}
+			}
+			if len(held) > 0 {
+				want.Past = &Past{}
+			}
+			past := func(a ask) (n int) {
+				for _, path := range held {
+					if opens(a, path) == "open" {
+						n++
+					}
+				}
+				return n
 			}
 			count := func(a ask) (n int) {
 				for _, path := range shut {
@@ -385,21 +431,37 @@ func TestFiguresEqualPlainReading(t *testing.T) {
 				if n > 0 {
 					want.People++
 				}
-				if everywhere := n == len(shut); n > 0 && everywhere && !slices.ContainsFunc(site.Pages, func(page Page) bool {
+				all := !slices.ContainsFunc(site.Pages, func(page Page) bool {
 					path, _ := DocumentPath(page.Path)
 					return opens(a, path) != "open"
-				}) {
+				})
+				if n > 0 && all {
 					want.Everywhere++
+				}
+				if past(a) > 0 {
+					want.Past.People++
+					if all {
+						want.Past.Everywhere++
+					}
 				}
 				more += n
 			}
 			for _, pass := range site.Passes {
 				want.Passes += min(1, count(ask{passes: []string{pass.ID}}))
+				if want.Past != nil {
+					want.Past.Passes += min(1, past(ask{passes: []string{pass.ID}}))
+				}
 			}
 			for _, link := range site.Links {
 				want.Links += min(1, count(ask{links: []string{link.ID}}))
+				if want.Past != nil {
+					want.Past.Links += min(1, past(ask{links: []string{link.ID}}))
+				}
 			}
 			want.Outsiders = count(ask{address: "nobody@nowhere.example"})
+			if want.Past != nil {
+				want.Past.Outsiders = past(ask{address: "nobody@nowhere.example"})
+			}
 			for _, person := range doc.People {
 				var can Capabilities
 				for _, e := range append([]TeamEntry{{Under: "/"}}, site.Team...) {
@@ -425,12 +487,19 @@ func TestFiguresEqualPlainReading(t *testing.T) {
 				want.Publish += int(can >> Publish & 1)
 			}
 			want.Domains, want.Addresses, want.Networks, want.part = f.Domains, f.Addresses, f.Networks, f.part
-			if f != want {
+			if want.Past != nil && f.Past != nil {
+				want.Past.Domains, want.Past.Addresses, want.Past.Networks = f.Past.Domains, f.Past.Addresses, f.Past.Networks
+				gotPast += f.Past.People
+			}
+			if !reflect.DeepEqual(f, want) {
 				t.Errorf("at %s:\n got %+v\nwant %+v", at, f, want)
 			}
 		}
 	})
 	if more == 0 {
 		t.Error("nobody opened more than a stranger")
+	}
+	if gotPast == 0 {
+		t.Error("nobody ever got by a holding page")
 	}
 }

@@ -54,8 +54,8 @@ func TestImpactOfAFewPeopleEqualsThatOfAll(t *testing.T) {
 			b, a := before.sites[address], after.sites[address]
 			c := comparison{roster: before.people, b: b, a: a, t1: at, t2: at, before: b.survey(at), after: a.survey(at), pairs: map[areaPair]*PageImpact{}}
 			c.observers = func() []observer { return observers([]*Policy{before, after}, address) }
-			if pages := c.pages(); len(pages) > 0 {
-				t.Errorf("%s is left out, and differs: %+v\n%+v", address, pages, next.People)
+			if pages, can := c.pages(), c.withoutPage(); len(pages) > 0 || len(can) > 0 {
+				t.Errorf("%s is left out, and differs: %+v %+v\n%+v", address, pages, can, next.People)
 			}
 		}
 		fresh, err := Compile(next, nil)
@@ -67,7 +67,7 @@ func TestImpactOfAFewPeopleEqualsThatOfAll(t *testing.T) {
 			t.Errorf("%d sites, not %d", len(got.Sites), len(want.Sites))
 		}
 		for i := range got.Sites {
-			if a, b := got.Sites[i], want.Sites[i]; a.Site != b.Site || len(a.Pages) != len(b.Pages) || !reflect.DeepEqual(a.Pages[0].Gains.IDs(), b.Pages[0].Gains.IDs()) {
+			if a, b := got.Sites[i], want.Sites[i]; a.Site != b.Site || len(a.Pages) != len(b.Pages) || !reflect.DeepEqual(a.Can, b.Can) || len(a.Pages) > 0 && !reflect.DeepEqual(a.Pages[0].Gains.IDs(), b.Pages[0].Gains.IDs()) {
 				t.Errorf("%+v, not %+v", a, b)
 			}
 		}
