@@ -59,7 +59,7 @@ func peopleForEntries(ctx context.Context, tx *sql.Tx) error {
 	if err := savePeople(ctx, tx, people); err != nil {
 		return err
 	}
-	return errors.Join(moveWho(ctx, tx, ids), idsInDetails(ctx, tx, ids), idsInLedger(ctx, tx, ids))
+	return errors.Join(moveWho(ctx, tx, ids), idsInDetails(ctx, tx, ids), newIDsInLedger(ctx, tx, ids))
 }
 
 // bare reports whether an entry that counts is an address's.

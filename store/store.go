@@ -130,19 +130,10 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 const mostConnections = 16
 
 // newestMigration is the version of the tables that this program works with.
-const newestMigration = 29
+const newestMigration = 30
 
 func migrate(ctx context.Context, db *sql.DB) error {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	inGo := goose.WithGoMigrations(
-		goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil),
-		goose.NewGoMigration(13, &goose.GoFunc{RunTx: peopleForEntries}, nil),
-		goose.NewGoMigration(25, &goose.GoFunc{RunTx: contentsOnce}, nil),
-	)
-	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
+	provider, err := migrating(db)
 	if err != nil {
 		return err
 	}
@@ -158,6 +149,21 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	}
 	_, err = provider.Up(ctx)
 	return err
+}
+
+// migrating knows all migrations of a database.
+func migrating(db *sql.DB) (*goose.Provider, error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	inGo := goose.WithGoMigrations(
+		goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil),
+		goose.NewGoMigration(13, &goose.GoFunc{RunTx: peopleForEntries}, nil),
+		goose.NewGoMigration(25, &goose.GoFunc{RunTx: contentsOnce}, nil),
+		goose.NewGoMigration(30, &goose.GoFunc{RunTx: mendLedger}, nil),
+	)
+	return goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
 }
 
 // InTx runs f in one transaction: committed when f returns nil, and otherwise
