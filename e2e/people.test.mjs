@@ -184,6 +184,7 @@ test("the provider opens a site for its domain; a forged or unverified address d
     return page;
   };
   const nadia = await through(/Nadia Sorel/);
+  await nadia.getByRole("button", { name: /^Go on to .* as Nadia Sorel$/ }).click();
   await nadia.getByText("Signed in as Nadia Sorel").waitFor();
   assert.equal(new URL(nadia.url()).pathname, "/notes");
   await (await through(/Somebody as Salma/)).getByText(/has not verified that the address .* is yours/).waitFor();
