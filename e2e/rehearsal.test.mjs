@@ -113,6 +113,7 @@ test("maintenance with an exempt page, past which an office network walks", asyn
   await admin.goto(house.site("society", "/visit"));
   await admin.getByText("I work on this site").click();
   await admin.getByRole("link", { name: "Sign in" }).click();
+  await admin.getByRole("button", { name: /^Go on to / }).click();
   await admin.getByText(/You get the site because you are on the team/).waitFor();
   await admin.getByRole("link", { name: "See it as a stranger" }).click();
   await admin.getByRole("heading", { name: "Painting the stairs" }).waitFor();
