@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/netip"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -294,7 +295,7 @@ func (q *request) file(f *house.LiveFile) {
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
 	if d := q.state.Site(q.address).Details; d.Scripts && strings.HasSuffix(q.path, ".js") {
 		h.Set("Content-Type", "text/javascript; charset=utf-8")
-		if d.Workers && strings.HasPrefix(q.Header.Get("Sec-Fetch-Dest"), "s") || d.Workers && q.Header.Get("Sec-Fetch-Dest") == "worker" {
+		if d.Workers && (workerWanted(q.Request) || slices.Contains([]string{"worker", "sharedworker"}, q.Header.Get("Sec-Fetch-Dest"))) { // a sandbox would hold it
 			h.Set("Content-Security-Policy", "default-src 'self'")
 		}
 	}

@@ -170,6 +170,7 @@ func (g *Glass) asked(r *http.Request) (name, before, path, query string) {
 }
 
 func (g *Glass) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	g.kept() // before anything is looked for
 	name, before, path, query := g.asked(r)
 	switch {
 	case r.Method != http.MethodGet && r.Method != http.MethodHead, workerWanted(r), r.Header.Get("Sec-Fetch-Site") == "same-site" && r.Header.Get("Sec-Fetch-Mode") != "navigate":

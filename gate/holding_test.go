@@ -150,6 +150,22 @@ func TestTheTeamIsToldOfTheHoldingPage(t *testing.T) {
 	}
 }
 
+// A host of looks that nobody opened has nothing, also before the first look.
+func TestNoLookWasOpenedYet(t *testing.T) {
+	d := open(t)
+	for _, secure := range []bool{false, true} {
+		d.gate.Secure = secure
+		glass := &Glass{Gate: d.gate, Origin: func(label string) string { return "http://" + label + ".localhost" }}
+		r := httptest.NewRequest(http.MethodGet, "http://look-"+strings.Repeat("0a", 16)+".localhost/", nil)
+		r.Header.Set("Sec-Fetch-Dest", "image")
+		w := httptest.NewRecorder()
+		glass.ServeHTTP(w, r)
+		if w.Code != http.StatusNotFound {
+			t.Errorf("%t: %d", secure, w.Code)
+		}
+	}
+}
+
 // Looking through somebody's eyes gives what they would get, and neither sets a
 // cookie nor shows what the one who looks may not read.
 func TestGlass(t *testing.T) {

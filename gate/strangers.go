@@ -79,7 +79,7 @@ func (q *request) noWorker() {
 // endWorkers ends the workers that may be in control of a door or of one of Velada's own pages, when
 // somebody goes there: what is typed on them is for Velada.
 func (q *request) endWorkers() {
-	if q.as != nil || !q.state.Site(q.address).Details.Workers {
+	if q.as != nil || !q.state.Site(q.address).Details.Workers || FromElsewhere(q.Request) { // which nobody else is to bring about
 		return
 	}
 	if mode := q.Header.Get("Sec-Fetch-Mode"); mode == "" || mode == "navigate" {
@@ -104,18 +104,18 @@ func (q *request) host() string {
 }
 
 // forget tells a browser, once, to forget what pages at this host kept in it, where that is nobody's
-// any more. It reports whether it did: such an answer is for this browser alone.
-func (q *request) forget() bool {
+// any more: when somebody goes there, not whenever a page elsewhere likes. Such an answer is for this
+// browser alone.
+func (q *request) forget() {
 	times := q.state.Cleared(q.host())
-	if times == 0 || q.as != nil || q.read(clearedCookie) == strconv.Itoa(times) {
-		return false
+	if times == 0 || q.as != nil || FromElsewhere(q.Request) || q.read(clearedCookie) == strconv.Itoa(times) {
+		return
 	}
-	if q.site != nil && q.site.Decide("/", &access.Visitor{}, q.at).Outcome == access.Absent { // looks as if it did not exist
-		return false
+	if q.site == nil || q.site.Decide("/", &access.Visitor{}, q.at).Outcome == access.Absent { // nothing is there, or looks so
+		return
 	}
 	q.w = &forgetting{ResponseWriter: q.w}
 	q.cookie(clearedCookie, strconv.Itoa(times), clearedLife)
-	return true
 }
 
 // forgetting is an answer that tells a browser to forget.

@@ -43,7 +43,7 @@ func TestWhatASiblingAsksCountsAsFromOutside(t *testing.T) {
 		}
 		return r.Status + r.Header.Get("Location") + body(t, r)
 	}
-	for _, path := range []string{"/notes", "/notes/week-1", "/nowhere", "/velada/me", "/velada/search?q=star", "/velada/look.css", "/velada/site-noticeboard.css", "/crew/antlia", "/robots.txt"} {
+	for _, path := range []string{"/notes", "/notes/week-1", "/nowhere", "/velada/me", "/velada/search?q=star", "/velada/look.css", "/velada/site-noticeboard.css", "/crew/antlia", "/robots.txt", "/sitemap.xml", "/velada/icon", "/velada/feed", "/velada/pages", "/velada/comments?path=/notes", "/go/nowhere", "/velada/holding-picture", "/velada/in/made-up", "/notes/week-1/mira.svg"} {
 		stranger := told(path, "", byAddress)
 		for name, header := range map[string]map[string]string{"a sibling's picture": siblings, "a script elsewhere": others, "a sibling's frame": inAFrame, "an old browser's picture": ofAnOldOne, "an old browser's form": byAnOldForm, "no origin": noOrigin} {
 			if told(path, cookie, header) != stranger {
@@ -179,6 +179,9 @@ func TestWorkersAreLetInByAWordOfTheirOwn(t *testing.T) {
 	if r := get("/visit", byAddress); r.Header.Get("Clear-Site-Data") != "" {
 		t.Error("pages end workers")
 	}
+	if r := get("/velada/me", inAFrame); r.Header.Get("Clear-Site-Data") != "" {
+		t.Error("a sibling's frame ends workers")
+	}
 }
 
 // Whatever went from a host is forgotten by every browser, once, and by no other host's.
@@ -238,5 +241,10 @@ func TestBrowsersForgetWhatWent(t *testing.T) {
 	}
 	if r := d.ask(asked{site: "dossier", path: "/"}); r.Header.Get("Clear-Site-Data") != "" {
 		t.Error("another site is forgotten")
+	}
+	for name, header := range map[string]map[string]string{"a sibling's picture": siblings, "a sibling's frame": inAFrame, "a script elsewhere": others} {
+		if r := d.ask(asked{site: "society", path: "/visit", header: header}); r.Header.Get("Clear-Site-Data") != "" || len(r.Cookies()) > 0 {
+			t.Errorf("%s has a browser forget what is another's", name)
+		}
 	}
 }

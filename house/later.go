@@ -87,29 +87,32 @@ func (trays *Trays) applyDue(ctx context.Context, site string, who store.Who) er
 type Dated struct {
 	Who     store.Who
 	Due     time.Time
-	Changes int  // how many, as they would be applied now
+	Changes int  // how many things it changes
 	Stands  bool // they may still make it, as things stand
 }
+
+// mostDated is how many changes on a date are listed of a site.
+const mostDated = 10
 
 // DatedOn lists the changes of a site that are applied by themselves, the next first.
 func (trays *Trays) DatedOn(ctx context.Context, site string) ([]Dated, error) {
 	s := trays.house.State()
-	all, err := store.Rehearsals(ctx, trays.house.db, s.ID(site))
+	due, err := store.DatedRehearsals(ctx, trays.house.db, s.ID(site), mostDated)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("reading what is due: %w", err)
 	}
 	var list []Dated
-	for _, r := range all {
-		if r.Due.IsZero() {
+	for _, d := range due {
+		r, err := store.FindRehearsal(ctx, trays.house.db, d.Site, d.Who)
+		if err != nil {
+			return nil, err
+		}
+		if r == nil || r.Due.IsZero() { // called off meanwhile
 			continue
 		}
-		d := Dated{Who: r.Who, Due: r.Due, Stands: s.Stands(ctx, trays.house.db, r.Who, toRehearse(site), access.At(trays.house.Now())) == nil}
-		if t := trays.tray(ctx, s, r); t != nil {
-			d.Changes = len(t.Changes)
-		}
-		list = append(list, d)
+		stands := s.Stands(ctx, trays.house.db, r.Who, toRehearse(site), access.At(trays.house.Now())) == nil
+		list = append(list, Dated{r.Who, r.Due, len(parts.Changed(r.Base, r.Draft)), stands})
 	}
-	slices.SortFunc(list, func(a, b Dated) int { return a.Due.Compare(b.Due) })
 	return list, nil
 }
 

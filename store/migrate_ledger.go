@@ -52,7 +52,8 @@ func mendLedger(ctx context.Context, tx *sql.Tx) error {
 	if err != nil {
 		return fmt.Errorf("reading the ledger: %w", err)
 	}
-	fits := map[string]Who{} // who an address was when an entry was mended last
+	fits := map[string]Who{}  // who an address was when an entry was mended last
+	tried := map[string]int{} // how often somebody was looked for among all, by address
 	for _, e := range list {
 		who, found := e.WhoID, false
 		switch holders := byAddress[e.Who]; {
@@ -62,7 +63,14 @@ func mendLedger(ctx context.Context, tx *sql.Tx) error {
 			}
 		case sealedBy(e, e.WhoID):
 		default:
-			for _, candidate := range slices.Concat([]Who{fits[e.Who]}, holders, []Who{"", Who(e.Who)}, everybody) {
+			candidates := slices.Concat([]Who{fits[e.Who]}, holders, []Who{"", Who(e.Who)})
+			if tried[e.Who] < mostTried {
+				candidates = append(candidates, everybody...)
+			}
+			for i, candidate := range candidates {
+				if i == len(holders)+3 {
+					tried[e.Who]++
+				}
 				if found = sealedBy(e, candidate); found {
 					who, fits[e.Who] = candidate, candidate
 					break
@@ -77,6 +85,10 @@ func mendLedger(ctx context.Context, tx *sql.Tx) error {
 	}
 	return nil
 }
+
+// mostTried is how often somebody is looked for among all who ever were, for one address: who is not found
+// by then is nobody's, and a large ledger is not gone through for each of its entries.
+const mostTried = 20
 
 // sealedBy reports whether an entry's seal fits where it is by somebody.
 func sealedBy(e Entry, who Who) bool {

@@ -76,6 +76,13 @@ func DueRehearsals(ctx context.Context, q Reader, now time.Time) ([]DueRehearsal
 	}, `SELECT site, who FROM rehearsals WHERE due <= ? ORDER BY due, rowid`, now.Unix())
 }
 
+// DatedRehearsals lists whose rehearsals of a site are to be applied by themselves, the next first.
+func DatedRehearsals(ctx context.Context, q Reader, site SiteID, most int) ([]DueRehearsal, error) {
+	return collect(ctx, q, func(r *sql.Rows) (due DueRehearsal, err error) {
+		return due, r.Scan(&due.Site, &due.Who)
+	}, `SELECT site, who FROM rehearsals WHERE site = ? AND due IS NOT NULL ORDER BY due, rowid LIMIT ?`, site, most)
+}
+
 // Rehearsals reads all rehearsals of a site.
 func Rehearsals(ctx context.Context, q Reader, site SiteID) (list []*Rehearsal, err error) {
 	people, err := collect(ctx, q, scanText[Who], `SELECT who FROM rehearsals WHERE site = ?`, site)

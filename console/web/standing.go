@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"velada/core/access"
@@ -113,26 +114,11 @@ func PastHolding(st access.Standing) (who, rest string) {
 	if p == nil {
 		return "", "nobody gets past it in one step"
 	}
-	var parts []string
-	add := func(n int, one, many string) {
-		if n > 0 {
-			parts = append(parts, Count(n, one, many))
-		}
+	one, many := "person", "people"
+	if p.Everywhere > 0 {
+		one, many = "other person", "other people"
 	}
-	add(p.People-p.Everywhere, "person", "people")
-	if p.Everywhere > 0 && len(parts) > 0 {
-		parts = []string{Count(p.People-p.Everywhere, "other person", "other people")}
-	}
-	add(p.Addresses, "invited address", "invited addresses")
-	if p.Domains > 0 {
-		parts = append(parts, "everyone at "+Count(p.Domains, "domain", "domains"))
-	}
-	if p.Outsiders > 0 {
-		parts = append(parts, fmt.Sprintf("anyone who signs in (%s)", Count(p.Outsiders, "page", "pages")))
-	}
-	add(p.Networks, "network", "networks")
-	add(p.Passes, "password", "passwords")
-	add(p.Links, "link", "links")
+	parts := append(byAccount(p.People-p.Everywhere, one, many, p.Addresses, p.Domains, p.Outsiders), byKey(p.Networks, p.Passes, p.Links)...)
 	switch {
 	case p.Everywhere > 0 && len(parts) > 0:
 		return Count(p.Everywhere, "person", "people"), gets(p.Everywhere) + " the site, " + and(parts) + " part of it"
@@ -187,28 +173,37 @@ func MoreViewers(st access.Standing) (who, how string) {
 // viewers lists who opens more of a site than a stranger; "" where nobody does.
 // Where any account opens the rest, accounts are not counted one by one.
 func viewers(st access.Standing) string {
-	var parts []string
-	add := func(n int, one, many string) {
-		if n > 0 {
-			parts = append(parts, Count(n, one, many))
-		}
+	parts := []string{"anyone who signs in"}
+	if rest := st.Pages - st.Strangers; st.Outsiders == 0 || st.Outsiders != rest {
+		parts = byAccount(st.People, "person", "people", st.Addresses, st.Domains, st.Outsiders)
 	}
-	if rest := st.Pages - st.Strangers; st.Outsiders > 0 && st.Outsiders == rest {
-		parts = append(parts, "anyone who signs in")
-	} else {
-		add(st.People, "person", "people")
-		add(st.Addresses, "invited address", "invited addresses")
-		if st.Domains > 0 {
-			parts = append(parts, "everyone at "+Count(st.Domains, "domain", "domains"))
-		}
-		if st.Outsiders > 0 {
-			parts = append(parts, fmt.Sprintf("anyone who signs in (%s)", Count(st.Outsiders, "page", "pages")))
-		}
+	return and(append(parts, byKey(st.Networks, st.Passes, st.Links)...))
+}
+
+// byAccount lists those who come by an account: outsiders are the pages that anyone who signs in opens.
+func byAccount(people int, one, many string, addresses, domains, outsiders int) []string {
+	list := counted(people, one, many)
+	list = append(list, counted(addresses, "invited address", "invited addresses")...)
+	if domains > 0 {
+		list = append(list, "everyone at "+Count(domains, "domain", "domains"))
 	}
-	add(st.Networks, "network", "networks")
-	add(st.Passes, "password", "passwords")
-	add(st.Links, "link", "links")
-	return and(parts)
+	if outsiders > 0 {
+		list = append(list, fmt.Sprintf("anyone who signs in (%s)", Count(outsiders, "page", "pages")))
+	}
+	return list
+}
+
+// byKey lists what else lets somebody in.
+func byKey(networks, passes, links int) []string {
+	return slices.Concat(counted(networks, "network", "networks"), counted(passes, "password", "passwords"), counted(links, "link", "links"))
+}
+
+// counted is how many there are of something; none is not said.
+func counted(n int, one, many string) []string {
+	if n == 0 {
+		return nil
+	}
+	return []string{Count(n, one, many)}
 }
 
 // and joins parts as a sentence has them.
