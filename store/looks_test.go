@@ -19,7 +19,7 @@ func TestColoursBecomeLooksByAMigration(t *testing.T) {
 		t.Fatal(err)
 	}
 	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, goose.WithDisableGlobalRegistry(true), goose.WithGoMigrations(
-		goose.NewGoMigration(10, nil, nil), goose.NewGoMigration(13, nil, nil), goose.NewGoMigration(25, nil, nil)))
+		goose.NewGoMigration(10, nil, nil), goose.NewGoMigration(13, nil, nil), goose.NewGoMigration(25, nil, nil), goose.NewGoMigration(30, nil, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}
