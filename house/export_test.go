@@ -5,10 +5,30 @@ import (
 	"database/sql"
 	"fmt"
 	"reflect"
+	"time"
+
+	"velada/store"
 )
 
 // DB returns the database of a house: tests write there behind its back.
 func (h *House) DB() *sql.DB { return h.db }
+
+// Visits counts the visits that are kept in memory.
+func (l *Sessions) Visits() (n int) {
+	l.visits.Range(func(any, any) bool { n++; return true })
+	return n
+}
+
+// ExpireVisits lets the visits in memory expire that a sign-in on the console led to.
+func (l *Sessions) ExpireVisits(console string) {
+	l.visits.Range(func(token, v any) bool {
+		if visit := v.(store.SiteSession); visit.Console == console {
+			visit.Expires = time.Time{}
+			l.visits.Store(token, visit)
+		}
+		return true
+	})
+}
 
 // Drift tells where the state in force differs from what the database holds; "" where
 // nothing does. Whatever a change forgets to read anew shows here.

@@ -2,7 +2,7 @@ package house
 
 import "time"
 
-// How much may be said where. Lengths are in bytes.
+// How much may be said where. Lengths of texts are in letters, see limits.Longer.
 const (
 	MostHeading    = 200  // of a holding page
 	MostQuestions  = 10   // to who wants to be a member

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"strings"
 
 	"velada/identity"
 	"velada/store"
@@ -143,7 +144,7 @@ func (k *Keys) saveSettings(ctx context.Context, q store.Queryer, s Settings) er
 // CheckKeys says why the keys of a vault are not those of a house, or nil.
 func CheckKeys(ctx context.Context, q store.Reader, v *identity.Vault) error {
 	sealed, err := store.SealedSecret(ctx, q, "cookies")
-	if err == nil && sealed != "" {
+	if err == nil && strings.HasPrefix(sealed, store.SealMark) { // older houses kept it unsealed
 		_, err = v.Open(sealedSecret, sealed)
 	}
 	return err

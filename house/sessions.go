@@ -95,6 +95,12 @@ func (l *Sessions) KnowBrowser(ctx context.Context, who store.Who, token string)
 // VisitLife is how long a sign-in lasts on a site's host.
 const SiteSessionLife = 12 * time.Hour
 
+// How long a sign-in on the console lasts, and how long when nothing is done in it.
+const (
+	SessionLife = 7 * 24 * time.Hour
+	SessionIdle = 24 * time.Hour
+)
+
 // BeginSiteSession redeems a ticket on a site's host, in the browser that it is for, and
 // returns the value of the cookie that stands for the visit.
 func (l *Sessions) BeginSiteSession(ctx context.Context, code, site, nonce string) (string, error) {
@@ -138,6 +144,22 @@ func (l *Sessions) SiteSession(value string, site store.SiteID) (store.Who, bool
 	}
 	v := found.(store.SiteSession)
 	return v.Who, v.Site == site && time.Now().Before(v.Expires)
+}
+
+// EndExpired forgets the visits and sign-ins that have expired.
+func (l *Sessions) EndExpired(ctx context.Context) error {
+	now := time.Now()
+	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+		tx.After(func() {
+			l.visits.Range(func(token, v any) bool {
+				if !now.Before(v.(store.SiteSession).Expires) {
+					l.visits.Delete(token)
+				}
+				return true
+			})
+		})
+		return store.EndExpired(ctx, tx, now, now.Add(-SessionLife), now.Add(-SessionIdle-usedEvery))
+	})
 }
 
 // dropVisits forgets the visits that are meant, for the requests to come, and wakes

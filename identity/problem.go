@@ -3,12 +3,14 @@ package identity
 import (
 	"fmt"
 	"strings"
+
+	"velada/limits"
 )
 
 // PasswordProblem says what is wrong with a new password of an account, or "".
 func PasswordProblem(password string, near ...string) string {
 	switch {
-	case len(password) < 8:
+	case !limits.Longer(password, 7):
 		return "A password has at least 8 characters."
 	case len(password) > LongestPassword:
 		return fmt.Sprintf("A password has at most %d bytes.", LongestPassword)

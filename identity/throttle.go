@@ -72,6 +72,7 @@ func (t *Throttle) Try(now time.Time, keys ...string) (forgive func(), wait time
 		for _, r := range taken {
 			r.CancelAt(now)
 		}
+		taken = nil // what is taken off twice would let in more than there may be
 	}
 	for _, key := range keys {
 		r := t.limiters.of(key, t.Every, t.Burst).ReserveN(now, 1)
@@ -104,9 +105,10 @@ func (b *Brake) Wait(ctx context.Context, key string) (forgive func(), err error
 	b.limiters.mu.Lock()
 	r := b.limiters.of(key, b.Every, b.Burst).ReserveN(now, 1)
 	b.limiters.mu.Unlock()
+	forgive = sync.OnceFunc(func() { r.CancelAt(now) }) // what is taken off twice would let in more than there may be
 	delay := r.DelayFrom(now)
 	if delay > b.Most { // a queue that nobody waits for does not grow
-		r.CancelAt(now)
+		forgive()
 		delay = b.Most
 	}
 	if delay > 0 {
@@ -118,5 +120,5 @@ func (b *Brake) Wait(ctx context.Context, key string) (forgive func(), err error
 			return func() {}, ctx.Err()
 		}
 	}
-	return func() { r.CancelAt(now) }, nil
+	return forgive, nil
 }

@@ -300,11 +300,17 @@ type SiteSession struct {
 	Expires time.Time
 }
 
-// SiteSessions reads the visits that have not expired, and forgets the others.
-func SiteSessions(ctx context.Context, q Queryer, now time.Time) ([]SiteSession, error) {
-	if err := exec(ctx, q, `DELETE FROM visits WHERE expires <= ?`, now.Unix()); err != nil {
-		return nil, err
-	}
+// EndExpired forgets the visits that have expired, and the sign-ins on the console that began or were used
+// last before these instants: those that a visit goes on from stay as long as it does.
+func EndExpired(ctx context.Context, q Queryer, now, began, used time.Time) error {
+	return errors.Join(
+		exec(ctx, q, `DELETE FROM visits WHERE expires <= ?`, now.Unix()),
+		exec(ctx, q, `DELETE FROM signed_in WHERE (began < ? OR used < ?) AND id NOT IN (SELECT console FROM visits)`, began.Unix(), used.Unix()),
+	)
+}
+
+// SiteSessions reads the visits that have not expired.
+func SiteSessions(ctx context.Context, q Reader, now time.Time) ([]SiteSession, error) {
 	return collect(ctx, q, func(r *sql.Rows) (v SiteSession, err error) {
 		var token []byte
 		var expires int64
@@ -312,7 +318,7 @@ func SiteSessions(ctx context.Context, q Queryer, now time.Time) ([]SiteSession,
 		copy(v.Token[:], token)
 		v.Expires = time.Unix(expires, 0)
 		return v, err
-	}, `SELECT token, site, who, console, expires FROM visits`)
+	}, `SELECT token, site, who, console, expires FROM visits WHERE expires > ?`, now.Unix())
 }
 
 // SaveSiteSession writes a visit.

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"velada/core/access"
+	"velada/store/migrations"
 )
 
 // columns lists all columns of a database as table.column.
@@ -268,7 +269,7 @@ func TestReadingMakesAndChangesNothing(t *testing.T) {
 	if left, _ := os.ReadDir(folder); len(left) != 0 {
 		t.Errorf("reading made %v", left)
 	}
-	for version, want := range map[int]error{8: ErrOlder, newestMigration + 1: ErrNewer} {
+	for version, want := range map[int]error{8: ErrOlder, migrations.Newest + 1: ErrNewer} {
 		file := filepath.Join(t.TempDir(), "velada.db")
 		db, err := Open(ctx, file)
 		if err != nil {

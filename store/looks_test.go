@@ -1,12 +1,10 @@
 package store
 
 import (
-	"io/fs"
 	"testing"
 
-	"github.com/pressly/goose/v3"
-
 	"velada/core/looks"
+	"velada/store/migrations"
 )
 
 // What a site looked like before looks belonged to editions is what it looks like after, in each of
@@ -14,12 +12,7 @@ import (
 func TestColoursBecomeLooksByAMigration(t *testing.T) {
 	db := database(t)
 	one, two := site(t, db, "one"), site(t, db, "two")
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		t.Fatal(err)
-	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files, goose.WithDisableGlobalRegistry(true), goose.WithGoMigrations(
-		goose.NewGoMigration(10, nil, nil), goose.NewGoMigration(13, nil, nil), goose.NewGoMigration(25, nil, nil), goose.NewGoMigration(30, nil, nil)))
+	provider, err := migrations.All(db)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"velada/demo/raced"
+	"velada/store/migrations"
 )
 
 // schema8 is a house as the program wrote it when its tables were at version 8, brought up to another.
@@ -31,7 +32,7 @@ func schema8(t *testing.T, version int64) *sql.DB {
 
 func upTo(t *testing.T, db *sql.DB, version int64) {
 	t.Helper()
-	provider, err := migrating(db)
+	provider, err := migrations.All(db)
 	if err == nil {
 		_, err = provider.UpTo(ctx, version)
 	}
@@ -82,7 +83,7 @@ func TestMigrationsKeepTheLedger(t *testing.T) {
 		if version >= 10 {
 			from = sealedEntries(t, db)
 		}
-		upTo(t, db, newestMigration)
+		upTo(t, db, migrations.Newest)
 		if broken, entries, err := VerifyLedger(ctx, db); err != nil || broken != 0 || entries == 0 {
 			t.Errorf("from version %d: broken at %d of %d, %v", version, broken, entries, err)
 		}

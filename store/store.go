@@ -5,7 +5,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,12 +14,10 @@ import (
 	"strings"
 	"sync/atomic"
 
-	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
-)
 
-//go:embed migrations/*.sql
-var migrations embed.FS
+	"velada/store/migrations"
+)
 
 // ErrNewer says that the file was written by a newer Velada.
 var ErrNewer = errors.New("the database was written by a newer Velada: update this one first")
@@ -48,8 +45,9 @@ const pragmas = "busy_timeout(5000)"
 
 // Open opens the database file, making it where there is none, and brings its
 // tables up to date. Whoever calls it holds the lock of the house's folder. Nobody
-// but the owner of the file can read it, nor what SQLite keeps beside it.
-func Open(ctx context.Context, file string) (*sql.DB, error) {
+// but the owner of the file can read it, nor what SQLite keeps beside it. Where an older Velada wrote the
+// house, it is copied beside itself first, and told hears of it.
+func Open(ctx context.Context, file string, told ...func(Migrated)) (*sql.DB, error) {
 	made, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return nil, fmt.Errorf("opening %s: %w", file, err)
@@ -68,8 +66,14 @@ func Open(ctx context.Context, file string) (*sql.DB, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := migrate(ctx, db); err != nil {
+	done, err := migrate(ctx, db, file)
+	if err != nil {
 		return nil, errors.Join(fmt.Errorf("opening %s: %w", file, err), db.Close())
+	}
+	if done.From != 0 {
+		for _, tell := range told {
+			tell(done)
+		}
 	}
 	return db, nil
 }
@@ -88,27 +92,36 @@ func onlyOwner(file string) (err error) {
 // OpenToRead opens a database file that is there and up to date, to read it alone.
 // It refuses one of another version, and makes nothing.
 func OpenToRead(ctx context.Context, file string) (*sql.DB, error) {
-	if _, err := os.Stat(file); err != nil {
-		return nil, fmt.Errorf("there is no house here: %w", err)
-	}
-	db, err := connect(file, url.Values{"mode": {"ro"}, "_pragma": {pragmas, "query_only(1)"}})
+	db, is, err := OpenToCopy(ctx, file)
 	if err != nil {
 		return nil, err
 	}
-	var is int64
-	err = db.QueryRowContext(ctx, `SELECT coalesce(max(version_id), 0) FROM goose_db_version`).Scan(&is)
+	if is < migrations.Newest {
+		return nil, errors.Join(fmt.Errorf("reading %s: %w", file, ErrOlder), db.Close())
+	}
+	return db, nil
+}
+
+// OpenToCopy is OpenToRead for a house that an older Velada may have written: it returns the version of its
+// tables.
+func OpenToCopy(ctx context.Context, file string) (db *sql.DB, version int64, err error) {
+	if _, err := os.Stat(file); err != nil {
+		return nil, 0, fmt.Errorf("there is no house here: %w", err)
+	}
+	if db, err = connect(file, url.Values{"mode": {"ro"}, "_pragma": {pragmas, "query_only(1)"}}); err != nil {
+		return nil, 0, err
+	}
+	err = db.QueryRowContext(ctx, `SELECT coalesce(max(version_id), 0) FROM goose_db_version`).Scan(&version)
 	switch {
 	case err != nil:
 		err = fmt.Errorf("this is no house of Velada's: %w", err)
-	case is > newestMigration:
+	case version > migrations.Newest:
 		err = ErrNewer
-	case is < newestMigration:
-		err = ErrOlder
 	}
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("reading %s: %w", file, err), db.Close())
+		return nil, 0, errors.Join(fmt.Errorf("reading %s: %w", file, err), db.Close())
 	}
-	return db, nil
+	return db, version, nil
 }
 
 func connect(file string, options url.Values) (*sql.DB, error) {
@@ -128,43 +141,6 @@ func connect(file string, options url.Values) (*sql.DB, error) {
 // anew. Whoever reads never holds one while asking for another, see collect, so that
 // none waits for ever.
 const mostConnections = 16
-
-// newestMigration is the version of the tables that this program works with.
-const newestMigration = 30
-
-func migrate(ctx context.Context, db *sql.DB) error {
-	provider, err := migrating(db)
-	if err != nil {
-		return err
-	}
-	is, newest, err := provider.GetVersions(ctx)
-	if err != nil {
-		return err
-	}
-	if newest != newestMigration {
-		return fmt.Errorf("the newest migration is %d, not %d", newest, newestMigration)
-	}
-	if is > newest {
-		return ErrNewer
-	}
-	_, err = provider.Up(ctx)
-	return err
-}
-
-// migrating knows all migrations of a database.
-func migrating(db *sql.DB) (*goose.Provider, error) {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return nil, err
-	}
-	inGo := goose.WithGoMigrations(
-		goose.NewGoMigration(10, &goose.GoFunc{RunTx: idsForAddresses}, nil),
-		goose.NewGoMigration(13, &goose.GoFunc{RunTx: peopleForEntries}, nil),
-		goose.NewGoMigration(25, &goose.GoFunc{RunTx: contentsOnce}, nil),
-		goose.NewGoMigration(30, &goose.GoFunc{RunTx: mendLedger}, nil),
-	)
-	return goose.NewProvider(goose.DialectSQLite3, db, files, inGo, goose.WithDisableGlobalRegistry(true))
-}
 
 // InTx runs f in one transaction: committed when f returns nil, and otherwise
 // as if nothing had happened.

@@ -11,6 +11,7 @@ import (
 
 	"velada/house"
 	"velada/identity"
+	"velada/limits"
 	"velada/store"
 )
 
@@ -42,7 +43,7 @@ func KeepPasskey(ctx context.Context, h *house.House, p *identity.Passkeys, a ho
 	if err != nil {
 		return err
 	}
-	if name = strings.TrimSpace(name); name == "" || len(name) > house.MostPasskey {
+	if name = strings.TrimSpace(name); name == "" || limits.Longer(name, house.MostPasskey) {
 		name = "A passkey"
 	}
 	now := time.Now()

@@ -9,6 +9,7 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/limits"
 	"velada/pictures"
 	"velada/post"
 	"velada/store"
@@ -49,7 +50,7 @@ func SetHoldingPage(ctx context.Context, h *house.House, a house.Actor, site str
 		}
 		p.Picture = clean
 	}
-	if len(p.Heading) > house.MostHeading {
+	if limits.Longer(p.Heading, house.MostHeading) {
 		wrong["heading"] = fmt.Sprintf("A heading has at most %d letters.", house.MostHeading)
 	}
 	if p.Design == "own" && strings.TrimSpace(p.HTML) == "" {

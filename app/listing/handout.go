@@ -8,6 +8,7 @@ import (
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
+	"velada/limits"
 	"velada/post"
 	"velada/store"
 )
@@ -52,11 +53,11 @@ func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path stri
 		if len(to) > MostReaders {
 			wrong["to"] = fmt.Sprintf("At most %d at a time.", MostReaders)
 		}
-		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > house.MostSubject || strings.ContainsAny(subject, "\r\n") {
+		if subject = strings.TrimSpace(subject); subject == "" || limits.Longer(subject, house.MostSubject) || strings.ContainsAny(subject, "\r\n") {
 			wrong["subject"] = fmt.Sprintf("Enter a subject of at most %d letters.", house.MostSubject)
 		}
 		text = strings.ReplaceAll(text, "\r\n", "\n")
-		if strings.TrimSpace(text) == "" || len(text) > mostText {
+		if strings.TrimSpace(text) == "" || limits.Longer(text, mostText) {
 			wrong["text"] = fmt.Sprintf("Enter a text of at most %d letters.", mostText)
 		}
 		if len(wrong) > 0 {

@@ -15,6 +15,7 @@ import (
 	"velada/core/content"
 	"velada/core/listing"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 	"velada/words"
 )
@@ -108,10 +109,10 @@ func SetPage(ctx context.Context, h *house.House, a house.Actor, site, path stri
 			return house.ErrNothing
 		}
 		wrong := house.FieldErrors{}
-		if len(p.Title) > longestTitle {
+		if limits.Longer(p.Title, longestTitle) {
 			wrong["title"] = fmt.Sprintf("A title has at most %d letters.", longestTitle)
 		}
-		if len(p.Description) > longestDescription {
+		if limits.Longer(p.Description, longestDescription) {
 			wrong["description"] = fmt.Sprintf("A description has at most %d letters.", longestDescription)
 		}
 		if problem := pictureProblem(s, site, p.Picture, tx.Now()); problem != "" {

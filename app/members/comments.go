@@ -9,10 +9,11 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 )
 
-// mostComment is how long a comment may be, in bytes.
+// mostComment is how long a comment may be, in letters.
 const mostComment = 4000
 
 // Comment writes what a member has to say about a page that opens to them. held says
@@ -34,7 +35,7 @@ func Answer(ctx context.Context, h *house.House, site, path string, author store
 			return house.ErrMayNot
 		}
 		text = strings.TrimSpace(text)
-		if text == "" || len(text) > mostComment {
+		if text == "" || limits.Longer(text, mostComment) {
 			return house.FieldErrors{"text": fmt.Sprintf("Write something, of at most %d letters.", mostComment)}
 		}
 		if _, wait := h.Throttles.Comments.Try(time.Now(), "comment "+site+" "+who); wait > 0 {
@@ -68,7 +69,7 @@ func ChangeComment(ctx context.Context, h *house.House, site string, id int64, a
 		if c == nil || who == "" || c.Person != who || c.Status == "removed" {
 			return house.ErrMayNot
 		}
-		if text = strings.TrimSpace(text); len(text) > mostComment {
+		if text = strings.TrimSpace(text); limits.Longer(text, mostComment) {
 			return house.FieldErrors{"text": fmt.Sprintf("Write at most %d letters.", mostComment)}
 		}
 		if text == "" {

@@ -7,6 +7,7 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/limits"
 	"velada/post"
 )
 
@@ -31,14 +32,14 @@ func SendMessage(ctx context.Context, h *house.House, site string, m Message, fr
 		return house.ErrNothing
 	}
 	wrong := house.FieldErrors{}
-	if m.Name = strings.TrimSpace(m.Name); m.Name == "" || len(m.Name) > 120 || strings.ContainsAny(m.Name, "\r\n") {
+	if m.Name = strings.TrimSpace(m.Name); m.Name == "" || limits.Longer(m.Name, 120) || strings.ContainsAny(m.Name, "\r\n") {
 		wrong["name"] = "Enter your name, of at most 120 letters."
 	}
 	address, err := access.ParseAddress(strings.TrimSpace(m.Address))
 	if err != nil {
 		wrong["address"] = "This is " + err.Error() + "."
 	}
-	if m.Text = strings.TrimSpace(m.Text); m.Text == "" || len(m.Text) > mostMessage {
+	if m.Text = strings.TrimSpace(m.Text); m.Text == "" || limits.Longer(m.Text, mostMessage) {
 		wrong["text"] = fmt.Sprintf("Write something, of at most %d letters.", mostMessage)
 	}
 	if len(wrong) > 0 {

@@ -13,6 +13,7 @@ import (
 	"velada/core/parts"
 	"velada/house"
 	"velada/identity"
+	"velada/limits"
 	"velada/post"
 	"velada/store"
 	"velada/words"
@@ -45,7 +46,7 @@ func SetMembership(ctx context.Context, h *house.House, a house.Actor, site stri
 		if len(m.Questions) > house.MostQuestions {
 			wrong["questions"] = fmt.Sprintf("Ask at most %d questions.", house.MostQuestions)
 		}
-		if len(m.SignIn) > house.MostLabel || len(m.Yours) > house.MostLabel {
+		if limits.Longer(m.SignIn, house.MostLabel) || limits.Longer(m.Yours, house.MostLabel) {
 			wrong["sign_in"] = fmt.Sprintf("Use at most %d letters.", house.MostLabel)
 		}
 		if len(wrong) > 0 {
@@ -118,7 +119,7 @@ func checkApplying(h *house.House, site string, a Applying, signedIn store.Who) 
 	for i := range m.Questions {
 		if i >= len(a.Answers) || strings.TrimSpace(a.Answers[i]) == "" {
 			wrong[fmt.Sprintf("answer%d", i)] = "Please answer this."
-		} else if len(a.Answers[i]) > house.MostAbout {
+		} else if limits.Longer(a.Answers[i], house.MostAbout) {
 			wrong[fmt.Sprintf("answer%d", i)] = fmt.Sprintf("Use at most %d letters.", house.MostAbout)
 		}
 	}
@@ -342,7 +343,7 @@ func becomeMember(ctx context.Context, h *house.House, who store.Who, name strin
 // goes to their address first. It returns house.FieldErrors, house.ErrNoSite, or
 // identity.TryLater.
 func Ask(ctx context.Context, h *house.House, site, address string, l store.LetIn, from house.From, linkTo func(string) string) (letter bool, err error) {
-	if l.Word = strings.TrimSpace(l.Word); len(l.Word) > house.MostWord {
+	if l.Word = strings.TrimSpace(l.Word); limits.Longer(l.Word, house.MostWord) {
 		return false, house.FieldErrors{"word": fmt.Sprintf("Use at most %d letters.", house.MostWord)}
 	}
 	l.At, l.Site = h.Now(), h.SiteID(site)
@@ -414,7 +415,7 @@ func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, 
 func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
 		wrong := house.FieldErrors{}
-		if subject = strings.TrimSpace(subject); subject == "" || len(subject) > house.MostSubject || strings.ContainsAny(subject, "\r\n") {
+		if subject = strings.TrimSpace(subject); subject == "" || limits.Longer(subject, house.MostSubject) || strings.ContainsAny(subject, "\r\n") {
 			wrong["subject"] = fmt.Sprintf("Enter a subject of at most %d letters.", house.MostSubject)
 		}
 		if strings.TrimSpace(text) == "" {

@@ -12,6 +12,7 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/limits"
 	"velada/pictures"
 	"velada/store"
 	"velada/words"
@@ -46,7 +47,7 @@ func ChangeProfile(ctx context.Context, h *house.House, site string, who store.W
 	if p.Name, text = house.NameTyped(p.Name); text != "" {
 		wrong["name"] = text
 	}
-	if len(p.About) > house.MostAbout {
+	if limits.Longer(p.About, house.MostAbout) {
 		wrong["about"] = fmt.Sprintf("Use at most %d letters.", house.MostAbout)
 	}
 	kind := http.DetectContentType(picture)

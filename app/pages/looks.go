@@ -8,6 +8,7 @@ import (
 
 	"velada/core/looks"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 )
 
@@ -63,7 +64,7 @@ func checkFoot(d store.Details, wrong house.FieldErrors) {
 		switch {
 		case !strings.HasPrefix(l.URL, "https://"):
 			wrong[fmt.Sprintf("link_%d", i)] = fmt.Sprintf("“%s” does not begin with https://.", l.URL)
-		case len(l.URL) > 400 || len(l.Name) > 60:
+		case limits.Longer(l.URL, 400) || limits.Longer(l.Name, 60):
 			wrong[fmt.Sprintf("link_%d", i)] = "An address has at most 400 characters, and a name 60."
 		}
 	}
@@ -73,10 +74,10 @@ func checkFoot(d store.Details, wrong house.FieldErrors) {
 	if strings.Trim(d.Phone, "+0123456789 ()-/.") != "" || len(d.Phone) > 40 {
 		wrong["phone"] = "A phone number is digits, spaces and + ( ) - / alone."
 	}
-	if len(d.Hours) > 400 {
+	if limits.Longer(d.Hours, 400) {
 		wrong["hours"] = "At most 400 characters."
 	}
-	if len(d.Postal) > 400 {
+	if limits.Longer(d.Postal, 400) {
 		wrong["postal"] = "At most 400 characters."
 	}
 	known := func(l struct{ ID, Name, URL string }) bool { return l.ID == d.Licence }

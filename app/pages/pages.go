@@ -15,6 +15,7 @@ import (
 	"velada/core/content"
 	"velada/core/parts"
 	"velada/house"
+	"velada/limits"
 	"velada/pictures"
 	"velada/store"
 	"velada/words"
@@ -418,7 +419,7 @@ func ReplaceFile(ctx context.Context, h *house.House, a house.Actor, site, at, k
 	return SaveFile(ctx, h, a, site, was.Path, kind, data, was.Text)
 }
 
-// mostDescribed is how long it may be said what a picture shows, in bytes.
+// mostDescribed is how long it may be said what a picture shows, in letters.
 const mostDescribed = 400
 
 // DescribeFile says of a picture of the draft what it shows. It returns ErrNoFile, or house.FieldErrors.
@@ -428,7 +429,7 @@ func DescribeFile(ctx context.Context, h *house.House, a house.Actor, site, at, 
 		return ErrNoFile
 	}
 	return h.Change(ctx, a, house.ToWrite(site, normal), func(tx *house.Tx) error {
-		if text = strings.TrimSpace(text); len(text) > mostDescribed {
+		if text = strings.TrimSpace(text); limits.Longer(text, mostDescribed) {
 			return house.FieldErrors{"text": "At most 400 characters."}
 		}
 		if _, err := findFile(ctx, tx, tx.State().ID(site), normal); err != nil {

@@ -11,6 +11,7 @@ import (
 	"velada/core/access"
 	"velada/core/rounds"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 	"velada/words"
 )
@@ -126,7 +127,7 @@ func (r *Rounds) Find(ctx context.Context, a house.Actor, key string) (*rounds.F
 	return &mine[i], nil
 }
 
-// longestReason is how long a reason may be, in bytes.
+// longestReason is how long a reason may be, in letters.
 const longestReason = 300
 
 // needs is who may mend a finding or leave it: whoever has the right that its remedy needs, or stewards.
@@ -144,7 +145,7 @@ func (r *Rounds) Leave(ctx context.Context, a house.Actor, f *rounds.Finding, ti
 	switch {
 	case reason == "":
 		return house.FieldErrors{"reason": "Say why: whoever looks next reads it."}
-	case len(reason) > longestReason:
+	case limits.Longer(reason, longestReason):
 		return house.FieldErrors{"reason": fmt.Sprintf("A reason has at most %d letters.", longestReason)}
 	}
 	err := r.house.Change(ctx, a, needs(f), func(tx *house.Tx) error {

@@ -8,6 +8,7 @@ import (
 
 	"velada/core/access"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 	"velada/words"
 )
@@ -24,7 +25,7 @@ func Ask(ctx context.Context, h *house.House, a house.Actor, site, rule, word st
 	switch {
 	case word == "":
 		return house.FieldErrors{"word": "Say why: the stewards decide by it."}
-	case len(word) > longestReason:
+	case limits.Longer(word, longestReason):
 		return house.FieldErrors{"word": fmt.Sprintf("This has at most %d letters.", longestReason)}
 	}
 	return h.Change(ctx, a, mayAsk(site), func(tx *house.Tx) error {

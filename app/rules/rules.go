@@ -8,6 +8,7 @@ import (
 	"velada/core/access"
 	"velada/core/parts"
 	"velada/house"
+	"velada/limits"
 	"velada/store"
 	"velada/words"
 )
@@ -19,7 +20,7 @@ const (
 	OnExcept = "except"
 )
 
-// longestReason is how long a reason may be, in bytes.
+// longestReason is how long a reason may be, in letters.
 const longestReason = 300
 
 // Form is what is said of a house rule. Scope is one of the constants above; Sites are
@@ -96,7 +97,7 @@ func (f *Form) rule(doc *access.Document) (access.HouseRule, house.FieldErrors) 
 	if !f.From.IsZero() && !f.Until.IsZero() && !f.From.Before(f.Until) {
 		wrong["until"] = "The end is not after the beginning."
 	}
-	if len(f.Reason) > longestReason {
+	if limits.Longer(f.Reason, longestReason) {
 		wrong["reason"] = fmt.Sprintf("A reason has at most %d letters.", longestReason)
 	}
 	return r, wrong

@@ -16,6 +16,7 @@ import (
 	"velada/house"
 	"velada/identity"
 	"velada/store"
+	"velada/store/migrations"
 )
 
 const keyFileUsage = "file with the keys that secrets are sealed by (default velada.key in the folder of the house)"
@@ -28,7 +29,7 @@ func backupCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "backup FOLDER", Short: "Copy a house into a new folder, also while it is served", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			db, err := store.OpenToRead(c.Context(), filepath.Join(data, "velada.db"))
+			db, version, err := store.OpenToCopy(c.Context(), filepath.Join(data, databaseFile))
 			if err != nil {
 				return err
 			}
@@ -37,9 +38,12 @@ func backupCommand() *cobra.Command {
 				return fmt.Errorf("the backup needs a folder of its own: %w", err)
 			}
 			keyFile := cmp.Or(keys, filepath.Join(data, house.KeyFile))
-			checked, err := copyHouse(c.Context(), db, args[0], keyFile, withKeys)
+			checked, err := copyHouse(c.Context(), db, version, args[0], keyFile, withKeys)
 			if err != nil {
 				return errors.Join(err, cleared(args[0], partFile, partFile+"-journal", databaseFile, house.KeyFile))
+			}
+			if version < migrations.Newest {
+				fmt.Fprintln(c.OutOrStdout(), "An older Velada wrote this house, and the copy is as it left it: its ledger is checked once this one serves it.")
 			}
 			switch {
 			case withKeys:
@@ -64,17 +68,17 @@ const partFile = databaseFile + ".part"
 
 // copyHouse copies a house into a folder, and its keys where they are asked for: under a name of its own
 // until it was written, checked and kept by the disk. It reports whether the keys were checked.
-func copyHouse(ctx context.Context, db *sql.DB, folder, keyFile string, withKeys bool) (checked bool, err error) {
+func copyHouse(ctx context.Context, db *sql.DB, version int64, folder, keyFile string, withKeys bool) (checked bool, err error) {
 	part := filepath.Join(folder, partFile)
 	if err := store.CopyTo(ctx, db, part); err != nil {
 		return false, err
 	}
-	theCopy, err := store.OpenToRead(ctx, part)
+	theCopy, _, err := store.OpenToCopy(ctx, part)
 	if err != nil {
 		return false, err
 	}
 	defer theCopy.Close()
-	if err := store.CheckWhole(ctx, theCopy); err != nil {
+	if err := store.CheckWhole(ctx, theCopy, version); err != nil {
 		return false, fmt.Errorf("the copy is not whole: %w", err)
 	}
 	text, err := os.ReadFile(keyFile)
@@ -94,20 +98,20 @@ func copyHouse(ctx context.Context, db *sql.DB, folder, keyFile string, withKeys
 	if err := theCopy.Close(); err != nil {
 		return false, err
 	}
-	files := []string{partFile}
+	files := []string{part}
 	if withKeys {
 		if err := os.WriteFile(filepath.Join(folder, house.KeyFile), text, 0o600); err != nil {
 			return false, fmt.Errorf("copying the keys: %w", err)
 		}
-		files = append(files, house.KeyFile)
+		files = append(files, filepath.Join(folder, house.KeyFile))
 	}
-	if err := onDisk(folder, files...); err != nil {
+	if err := store.OnDisk(append(files, folder)...); err != nil {
 		return false, err
 	}
 	if err := os.Rename(part, filepath.Join(folder, databaseFile)); err != nil {
 		return false, err
 	}
-	return checked, onDisk(folder)
+	return checked, store.OnDisk(folder)
 }
 
 // keysCommand makes a fresh key and seals everything by it, so that a key that
@@ -119,7 +123,7 @@ func keysCommand() *cobra.Command {
 		Use: "rotate", Short: "Seal every secret of a house by a fresh key; velada must not be serving it", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			file := cmp.Or(keys, filepath.Join(data, house.KeyFile))
-			if _, err := os.Stat(filepath.Join(data, "velada.db")); errors.Is(err, fs.ErrNotExist) {
+			if _, err := os.Stat(filepath.Join(data, databaseFile)); errors.Is(err, fs.ErrNotExist) {
 				return fmt.Errorf("there is no house in %s", data)
 			}
 			db, lock, err := openHouse(c.Context(), data)

@@ -7,9 +7,9 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"log/slog"
 	"os"
 	"path/filepath"
-	"slices"
 
 	"velada/identity"
 	"velada/store"
@@ -53,7 +53,7 @@ func openLocked(ctx context.Context, folder string) (*sql.DB, error) {
 			return nil, fmt.Errorf("%s is not served: %w", file, err)
 		}
 	}
-	return store.Open(ctx, file)
+	return store.Open(ctx, file, sayUpgraded)
 }
 
 // mayFound reports whether a folder is one in which a house may be founded: there is nothing in it, or
@@ -113,16 +113,8 @@ func cleared(folder string, names ...string) error {
 	return errors.Join(failed, os.Remove(folder))
 }
 
-// onDisk has the disk keep files of a folder, and the folder itself.
-func onDisk(folder string, names ...string) error {
-	for _, name := range append(slices.Clone(names), ".") {
-		f, err := os.Open(filepath.Join(folder, name))
-		if err != nil {
-			return err
-		}
-		if err := errors.Join(f.Sync(), f.Close()); err != nil {
-			return err
-		}
-	}
-	return nil
+// sayUpgraded says that the tables of a house were brought up to date.
+func sayUpgraded(done store.Migrated) {
+	slog.Info("an older Velada wrote this house: its tables are brought up to date, and the house as it was lies beside it until the next time",
+		"from", done.From, "to", done.To, "copy", done.Copy)
 }

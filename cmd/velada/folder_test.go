@@ -10,6 +10,7 @@ import (
 
 	"velada/house"
 	"velada/store"
+	"velada/store/migrations"
 )
 
 // A house is founded only where there is nothing, and nothing but a house is opened as one: what lies
@@ -161,7 +162,7 @@ func TestAKilledBackupIsNoHouse(t *testing.T) {
 			continue
 		}
 		if entries, err := os.ReadDir(to); err == nil && len(entries) > 1 { // a folder in which nothing was written yet is empty
-			if err := store.CheckWhole(t.Context(), db); err != nil {
+			if err := store.CheckWhole(t.Context(), db, migrations.Newest); err != nil {
 				t.Errorf("killed: %v", err)
 			}
 			var houses int

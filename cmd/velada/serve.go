@@ -201,6 +201,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	theHouse.KeepLogSmall(ctx)
+	theHouse.Every(ctx, expiredInterval, "forgetting sign-ins that have expired", theHouse.Sessions.EndExpired)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
 		stop() // also where serving has failed
@@ -224,13 +225,14 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 // How often what is due and what waits is looked after, and how long requests have to
 // end when the serving does.
 const (
-	dueInterval    = time.Second
-	listedInterval = time.Minute
-	domainInterval = 20 * time.Second
-	serverInterval = 30 * time.Second
-	certsInterval  = 5 * time.Second
-	mailInterval   = 2 * time.Second
-	longestEnding  = 20 * time.Second
+	dueInterval     = time.Second
+	listedInterval  = time.Minute
+	domainInterval  = 20 * time.Second
+	serverInterval  = 30 * time.Second
+	certsInterval   = 5 * time.Second
+	mailInterval    = 2 * time.Second
+	expiredInterval = time.Hour
+	longestEnding   = 20 * time.Second
 
 	longestHead = 10 * time.Second // to send the head of a request
 	longestIdle = 2 * time.Minute  // between requests

@@ -16,6 +16,7 @@ import (
 	"velada/core/parts"
 	"velada/house"
 	"velada/identity"
+	"velada/limits"
 	"velada/store"
 	"velada/words"
 )
@@ -124,7 +125,7 @@ func doPass(c *web.Console, x *gin.Context) {
 		return
 	}
 	switch {
-	case len(password) < 4:
+	case !limits.Longer(password, 3):
 		f.Wrong["password"] = "A password has at least 4 characters."
 	case len(password) > identity.LongestPassword:
 		f.Wrong["password"] = fmt.Sprintf("A password has at most %d bytes.", identity.LongestPassword)

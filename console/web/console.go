@@ -57,34 +57,28 @@ type Console struct {
 	Clock     func() time.Time    // by which it is told how long ago somebody showed who they are
 }
 
-// How long somebody stays signed in on the console: at most, and without doing anything.
-const (
-	sessionLife = 7 * 24 * time.Hour
-	sessionIdle = 24 * time.Hour
-)
-
 // New returns the console of a house; ctx ends its background work.
-func New(ctx context.Context, house *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
-	c := &Console{House: house, Glass: glass, SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
-	c.Shelf, c.Rounds, c.Logs = newShelf(), rounds.New(house), traffic.NewLogs(house)
+func New(ctx context.Context, h *house.House, glass *gate.Glass, setUpCode string, secure bool, siteHost, siteURL func(string) string, rooms ...Room) *Console {
+	c := &Console{House: h, Glass: glass, SetUpCode: setUpCode, SiteHost: siteHost, SiteURL: siteURL, ending: ctx.Done()}
+	c.Shelf, c.Rounds, c.Logs = newShelf(), rounds.New(h), traffic.NewLogs(h)
 	c.Sessions = scs.New()
-	c.Sessions.Store = house.Sessions.SessionStore(ctx)
-	c.Sessions.Lifetime = sessionLife
-	c.Sessions.IdleTimeout = sessionIdle
+	c.Sessions.Store = h.Sessions.SessionStore(ctx)
+	c.Sessions.Lifetime = house.SessionLife
+	c.Sessions.IdleTimeout = house.SessionIdle
 	c.HTTPS, c.Clock = secure, time.Now
 	c.Sessions.Cookie.Name = c.CookieName("velada_console")
 	c.Sessions.Cookie.SameSite = http.SameSiteLaxMode
 	c.Sessions.Cookie.Secure = secure
 	c.Sessions.HashTokenInStore = true
 	c.Templates = parseTemplates(rooms)
-	house.SiteURL = siteURL
-	if house.ConsoleURL == "" {
-		house.ConsoleURL = siteURL("velada")
+	h.SiteURL = siteURL
+	if h.ConsoleURL == "" {
+		h.ConsoleURL = siteURL("velada")
 	}
-	if house.Base == "" {
-		house.Base = gate.HostName(strings.TrimPrefix(siteHost("*"), "*."))
+	if h.Base == "" {
+		h.Base = gate.HostName(strings.TrimPrefix(siteHost("*"), "*."))
 	}
-	passkeys, err := identity.NewPasskeys(house.ConsoleURL, "Velada")
+	passkeys, err := identity.NewPasskeys(h.ConsoleURL, "Velada")
 	if err != nil {
 		panic(err) // the console's origin is one
 	}

@@ -6,6 +6,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"velada/limits"
 )
 
 // Look is what a site wears. It belongs to an edition, as its pages do.
@@ -111,7 +113,7 @@ func (l Look) ShowsBelow() string {
 
 var colour = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
-// MostTagline is how long the words below a title may be, in bytes.
+// MostTagline is how long the words below a title may be, in letters.
 const MostTagline = 160
 
 // Check returns what is wrong with a look, by field: it says nothing of whether the pictures
@@ -132,10 +134,10 @@ func (l Look) Check() map[string]string {
 			wrong[name] = "Choose one of those that are offered."
 		}
 	}
-	if len(l.Tagline) > MostTagline || strings.ContainsAny(l.Tagline, "\r\n") {
+	if limits.Longer(l.Tagline, MostTagline) || strings.ContainsAny(l.Tagline, "\r\n") {
 		wrong["tagline"] = "A line of at most 160 characters."
 	}
-	if len(l.PictureText) > 400 {
+	if limits.Longer(l.PictureText, 400) {
 		wrong["picture_text"] = "At most 400 characters."
 	}
 	return wrong

@@ -1,10 +1,16 @@
-package store
+package migrations
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/binary"
+	"errors"
 	"fmt"
 )
+
+// stays is the edition until which a page stands that stands in the last one.
+const stays = 1 << 40
 
 // contentsOnce is migration 25: what pages of editions say is kept once, by its mark, and a
 // page that is the same in several editions after each other is one row.
@@ -84,9 +90,8 @@ func contentNumbers(ctx context.Context, tx *sql.Tx) (map[int64]int64, error) {
 	}
 	numbers := map[int64]int64{}
 	type row struct {
-		at         int64
-		site       SiteID
-		body, html string
+		at               int64
+		site, body, html string
 	}
 	for after, most := int64(0), 500; ; {
 		list, err := collect(ctx, tx, func(r *sql.Rows) (p row, err error) {
@@ -105,4 +110,19 @@ func contentNumbers(ctx context.Context, tx *sql.Tx) (map[int64]int64, error) {
 		}
 		after = list[len(list)-1].at
 	}
+}
+
+// keepContent keeps what a page says, where that is not kept yet, and returns its number. Its mark is the
+// SHA-256 over the length of the body, the body and the HTML.
+func keepContent(ctx context.Context, tx *sql.Tx, site, body, html string) (id int64, err error) {
+	sum := sha256.New()
+	sum.Write(binary.BigEndian.AppendUint64(nil, uint64(len(body))))
+	sum.Write([]byte(body))
+	sum.Write([]byte(html))
+	mark := sum.Sum(nil)
+	err = tx.QueryRowContext(ctx, `SELECT id FROM page_contents WHERE site = ? AND mark = ?`, site, mark).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = tx.QueryRowContext(ctx, `INSERT INTO page_contents (site, mark, body, html) VALUES (?, ?, ?, ?) RETURNING id`, site, mark, body, html).Scan(&id)
+	}
+	return id, err
 }
