@@ -1,6 +1,7 @@
 package members
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -13,6 +14,9 @@ import (
 
 // memberSorts are the orders that members may be listed in.
 var memberSorts = []web.Choice{{ID: "", Name: "as they joined"}, {ID: "new", Name: "the newest first"}, {ID: "name", Name: "by name"}, {ID: "address", Name: "by address"}}
+
+// ofWaiting asks the table for those who wait.
+const ofWaiting = "waiting"
 
 // statuses are those of members, in the order of their lists.
 var statuses = []string{"pending", "approved", "blocked"}
@@ -69,7 +73,7 @@ func (v *membersView) list(c *web.Console, x *gin.Context, d *web.Site) (waiting
 	}
 	v.List = web.NewList(x, memberSorts...)
 	v.List.At = v.At + "/" + partMembers
-	v.List.Table(v.At + ".csv")
+	v.List.Table(v.At+".csv", "of", cmp.Or(v.Part, ofWaiting))
 	from, until := 0, 1
 	switch v.Part {
 	case partWaiting:
@@ -137,6 +141,9 @@ func membersOut(c *web.Console, x *gin.Context) {
 	questions := d.State.Site(d.Site).Membership.Questions
 	row, end := web.SendTable(x, "members-of-"+d.Site, append([]string{"Name", "Address", "Status", "Since", "Wants letters"}, questions...)...)
 	for _, status := range statuses {
+		if of := x.Query("of"); of == ofWaiting && status != "pending" || of == partMembers && status == "pending" {
+			continue
+		}
 		all := found(d, status, l.Words)
 		for _, one := range inOrder(all, l.Sort, len(all)) {
 			p := profiles[one.id]

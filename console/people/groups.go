@@ -27,7 +27,8 @@ import (
 type groupView struct {
 	NoServer         bool // no mail server is set up
 	List             web.List
-	Count            int // people in it
+	VCards           string // where those who are found are as vCards
+	Count            int    // people in it
 	ID, Name, Window string
 	Steward          bool
 	Form             *web.Form
@@ -130,32 +131,40 @@ func showGroup(c *web.Console, x *gin.Context, status int, f *web.Form, keepers,
 	c.Show(x, status, "group", p)
 }
 
-// list fills in the people of a group that are asked for.
-func (v *groupView) list(c *web.Console, x *gin.Context, g *access.Group) error {
-	s, ctx := c.House.State(), x.Request.Context()
-	doc := s.Policy.Document()
-	in := map[string]string{}
-	for _, p := range people.GroupPeople(c.House, g.ID) {
-		in[p.Address] = p.Group
-	}
-	members := s.Policy.GroupMembers(g.ID, c.At())
-	if len(members) == 0 { // a group that is over still shows who is listed
+// listedIn are those of the people of a group in whom words are found, and how many people it has. A group
+// that is over still has those who are listed in it.
+func listedIn(c *web.Console, g *access.Group, words string) (listed []*access.Person, count int) {
+	policy := c.House.State().Policy
+	members := policy.GroupMembers(g.ID, c.At())
+	if len(members) == 0 {
 		members = g.People
 	}
-	is := map[string]bool{}
+	is := make(map[string]bool, len(members))
 	for _, id := range members {
 		is[id] = true
 	}
-	v.List = web.NewList(x, peopleSorts...)
-	v.List.At = "/groups/" + g.ID
-	find := strings.ToLower(v.List.Words)
-	var listed []*access.Person
+	find, doc := strings.ToLower(words), policy.Document()
 	for i := range doc.People {
 		if p := &doc.People[i]; is[p.ID] && (find == "" || holds(p.Name, find) || holds(p.Address, find)) {
 			listed = append(listed, p)
 		}
 	}
-	v.Count, v.NoServer = len(members), s.Settings.Mail == nil
+	return listed, len(members)
+}
+
+// list fills in the people of a group that are asked for.
+func (v *groupView) list(c *web.Console, x *gin.Context, g *access.Group) error {
+	s, ctx := c.House.State(), x.Request.Context()
+	in := map[string]string{}
+	for _, p := range people.GroupPeople(c.House, g.ID) {
+		in[p.Address] = p.Group
+	}
+	v.List = web.NewList(x, peopleSorts...)
+	v.List.At = "/groups/" + g.ID
+	v.List.Table(v.List.At+"/out", "as", "csv")
+	v.VCards = v.List.AskedAs(v.List.At+"/out", "as", "vcard")
+	listed, count := listedIn(c, g, v.List.Words)
+	v.Count, v.NoServer = count, s.Settings.Mail == nil
 	from, to := v.List.Found(x, len(listed), "person", "people")
 	direct := map[string]bool{}
 	for _, id := range g.People {
@@ -313,10 +322,24 @@ func doAnswerJoin(c *web.Console, x *gin.Context) {
 	c.Done(x, err, "Answered.", "/groups/"+group)
 }
 
-// groupOut returns the people of a group as CSV or vCard.
+// groupOut returns the people of a group that are asked for as CSV or vCard.
 func groupOut(c *web.Console, x *gin.Context) {
-	chosen := people.GroupPeople(c.House, x.Param("group"))
 	name := x.Param("group")
+	g := parts.GroupAt(c.House.State().Policy.Document(), name)
+	if g == nil {
+		c.NotFound(x)
+		return
+	}
+	in := map[string]string{}
+	for _, p := range people.GroupPeople(c.House, name) {
+		in[p.Address] = p.Group
+	}
+	l := web.NewList(x, peopleSorts...)
+	listed, _ := listedIn(c, g, l.Words)
+	var chosen []roster.Person
+	for _, p := range inOrder(listed, l.Sort, len(listed)) {
+		chosen = append(chosen, roster.Person{Name: p.Name, Address: p.Address, Group: in[p.Address]})
+	}
 	if x.Query("as") == "vcard" {
 		x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".vcf"))
 		x.Header("Content-Type", "text/vcard; charset=utf-8")

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"strings"
@@ -27,7 +28,7 @@ type ledgerView struct {
 	Rows  []ledgerRow
 	Form  web.Form
 	Kinds []web.Choice
-	Query string
+	Query template.URL
 	Whole bool // the whole house's
 }
 
@@ -95,7 +96,7 @@ func ledgerFilter(c *web.Console, x *gin.Context, site string) (store.LedgerFilt
 
 func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 	filter, f := ledgerFilter(c, x, site)
-	if format := x.Query("as"); format == "csv" || format == "jsonl" {
+	if format := x.Query("as"); (format == "csv" || format == "jsonl") && len(f.Wrong) == 0 {
 		exportLedger(c, x, filter, cmp.Or(site, "house"), format)
 		return
 	}
@@ -133,7 +134,7 @@ func showLedger(c *web.Console, x *gin.Context, p *web.Page, site string) {
 			query.Set(name, value)
 		}
 	}
-	v.Query = query.Encode()
+	v.Query = template.URL(query.Encode())
 	for _, e := range entries {
 		row := ledgerRow{Who: e.Who, What: e.What, Kind: e.Kind}
 		if site != "" && e.Kind == "door" {

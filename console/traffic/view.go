@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"html/template"
 	"math"
 	"net/http"
 	"net/url"
@@ -27,7 +28,7 @@ import (
 type view struct {
 	Site     string
 	At       string
-	Query    string // of the stretch, for links
+	Query    template.URL // of the stretch, for links
 	Spans    []web.Tab
 	From, To string // as they are typed
 	Than     string // where the stretch to compare with begins, as it is typed
@@ -174,7 +175,7 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 	if chosen {
 		v.Than, than = other.From.In(zone).Format(day), before.Bars
 	}
-	v.Query = url.Values{"from": {v.From}, "to": {v.To}}.Encode()
+	v.Query = template.URL(url.Values{"from": {v.From}, "to": {v.To}}.Encode())
 	v.Empty = now.Opened+now.Turned+now.Missing+now.Robots == 0
 	v.Figures = figuresOf(now, before)
 	v.Chart = draw(now.Bars, than, marks, of, d)

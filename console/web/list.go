@@ -49,7 +49,10 @@ func (l *List) Found(x *gin.Context, n int, one, many string) (from, to int) {
 }
 
 // Table offers the rows as a table at an address that is asked as the list is.
-func (l *List) Table(at string, more ...string) {
+func (l *List) Table(at string, more ...string) { l.CSV = l.AskedAs(at, more...) }
+
+// AskedAs is another address, asked as the list is, and for pairs of a name and a value beside that.
+func (l List) AskedAs(at string, more ...string) string {
 	q := url.Values{}
 	for _, asked := range l.Asked() {
 		q.Set(asked.ID, asked.Name)
@@ -57,10 +60,10 @@ func (l *List) Table(at string, more ...string) {
 	for i := 0; i+1 < len(more); i += 2 {
 		q.Set(more[i], more[i+1])
 	}
-	l.CSV = at
 	if len(q) > 0 {
-		l.CSV += "?" + q.Encode()
+		at += "?" + q.Encode()
 	}
+	return at
 }
 
 // Asked is what the address asks of the list beside its page, for forms that act on all of it.
