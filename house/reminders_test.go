@@ -10,6 +10,7 @@ import (
 	"velada/core/access"
 	"velada/house"
 	"velada/store"
+	"velada/words"
 )
 
 // reminded returns what somebody was reminded of, the newest first.
@@ -21,7 +22,7 @@ func reminded(t *testing.T, h *house.House, who store.Who) (list []string) {
 	}
 	for _, n := range notices {
 		if n.Kind == "reminder" {
-			list = append(list, n.What)
+			list = append(list, words.AsSeen(n.What, h.Now().In(h.State().Zone)))
 			if !strings.HasPrefix(n.URL, "/") {
 				t.Errorf("%s leads to %q", n.What, n.URL)
 			}
@@ -58,6 +59,14 @@ func TestPeopleAreRemindedOnceOfWhatIsTheirs(t *testing.T) {
 	if again := reminded(t, h, "pilar"); len(again) != len(pilar) {
 		t.Errorf("told twice: %q", again)
 	}
+	was := *now
+	for hours, says := range map[int]string{22: "ends today 18:00", 46: "ends yesterday 18:00", 24 * 7: "ends on 25 Nov 2026 18:00"} { // in the words of whenever it is read
+		*now = was.Add(time.Duration(hours) * time.Hour)
+		if list := reminded(t, h, "pilar"); !has(list, says) {
+			t.Errorf("%d hours later: %q", hours, list)
+		}
+	}
+	*now = was
 	*now = time.Date(2026, 12, 10, 9, 0, 0, 0, time.UTC)
 	tell(t, h)
 	ines := reminded(t, h, "ines")
@@ -134,7 +143,7 @@ func TestRemindersByMail(t *testing.T) {
 	}
 	tell(t, h)
 	tell(t, h)
-	if list := mails("pilar@"); len(list) != 1 || !strings.Contains(list[0], "“Fundación Ribera” ends tomorrow 18:00") || !strings.Contains(list[0], "/sites/dossier/passes?pass=ribera") {
+	if list := mails("pilar@"); len(list) != 1 || !strings.Contains(list[0], "“Fundación Ribera” ends on 25 Nov 2026 18:00") || !strings.Contains(list[0], "/sites/dossier/passes?pass=ribera") {
 		t.Errorf("Pilar gets %q", list)
 	}
 	*now = now.Add(12 * time.Hour) // before seven in the morning

@@ -117,7 +117,7 @@ func SaveTeamReason(ctx context.Context, q Queryer, site SiteID, who, reason str
 type Notice struct {
 	ID                    int64
 	Who                   Who
-	Site, Kind, What, URL string
+	Site, Kind, What, URL string // what happened in a sentence, with instants as words.Then keeps them
 	At                    time.Time
 	Seen                  bool
 }

@@ -28,7 +28,7 @@ type Item struct {
 	Key  string // tells it from all others, its time among it
 	Site string // "" is the house
 	At   access.Instant
-	What string // a sentence
+	What string // a sentence, with instants as words.Then keeps them
 	URL  string // of the console: where the action is
 	To   []store.Who
 }
@@ -58,18 +58,6 @@ func (g *gathering) add(site, key string, at access.Instant, what, url string, t
 	}
 }
 
-// when says an instant as seen from now.
-func (g *gathering) when(w words.Wording, at access.Instant) string {
-	t, now := at.Time().In(g.s.Zone), g.now.Time().In(g.s.Zone)
-	switch {
-	case t.YearDay() == now.YearDay() && t.Year() == now.Year():
-		return "today " + t.Format("15:04")
-	case t.YearDay() == now.AddDate(0, 0, 1).YearDay() && t.Sub(now) < 48*time.Hour:
-		return "tomorrow " + t.Format("15:04")
-	}
-	return "on " + w.When(at)
-}
-
 func (g *gathering) site(doc *access.Site, lanes []calendar.Lane, held access.Instant) {
 	if doc.State != "live" {
 		return
@@ -81,7 +69,7 @@ func (g *gathering) site(doc *access.Site, lanes []calendar.Lane, held access.In
 	doors := g.s.WhoMay(address, access.ChangeDoor, g.now)
 	for _, change := range g.s.Policy.TimelineOf(address, g.now, g.until) {
 		if opens(change.Sites[0]) {
-			g.add(address, "opens", change.At, fmt.Sprintf("%s: %s, %s.", title, g.when(w, change.At), w.Turn(change.Sites[0])), at+"/sightlines?at="+change.At.String(), doors)
+			g.add(address, "opens", change.At, fmt.Sprintf("%s: %s, %s.", title, words.Then(change.At.Time()), w.Turn(change.Sites[0])), at+"/sightlines?at="+change.At.String(), doors)
 		}
 	}
 	for _, e := range calendar.Edges(lanes, g.now, g.until) {
@@ -90,17 +78,17 @@ func (g *gathering) site(doc *access.Site, lanes []calendar.Lane, held access.In
 		switch {
 		case l.Look == calendar.Broken:
 			if g.now.Before(e.At) {
-				g.add(address, l.Key, e.At, fmt.Sprintf("%s: a promise will be broken %s: %s.", title, g.when(w, e.At), name), at+"#promises", doors)
+				g.add(address, l.Key, e.At, fmt.Sprintf("%s: a promise will be broken %s: %s.", title, words.Then(e.At.Time()), name), at+"#promises", doors)
 			}
 		case e.Begins || l.Off:
 		case l.Kind == calendar.Password && e.At.Before(g.eve):
-			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the password “%s” ends %s.", title, w.Pass(l.ID), g.when(w, e.At)), at+"/passes?pass="+l.ID, doors)
+			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the password “%s” ends %s.", title, w.Pass(l.ID), words.Then(e.At.Time())), at+"/passes?pass="+l.ID, doors)
 		case l.Kind == calendar.Link && e.At.Before(g.eve):
-			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the link %s ends %s.", title, w.Link(l.ID), g.when(w, e.At)), at+"/passes?link="+l.ID, doors)
+			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the link %s ends %s.", title, w.Link(l.ID), words.Then(e.At.Time())), at+"/passes?link="+l.ID, doors)
 		case l.Kind == calendar.Role:
 			g.role(w, l, e.At, title)
 		case l.Kind == calendar.Holding && doc.Holding.Repeat == nil:
-			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the holding page ends %s, and visitors get the site.", title, g.when(w, e.At)), at+"/holding", doors)
+			g.add(address, l.Key, e.At, fmt.Sprintf("%s: the holding page ends %s, and visitors get the site.", title, words.Then(e.At.Time())), at+"/holding", doors)
 		}
 	}
 	if since := holdingSince(doc, held, g.now); !since.IsZero() && !g.now.Before(access.At(since.Time().Add(upFor))) {
@@ -113,7 +101,7 @@ func (g *gathering) role(w words.Wording, l calendar.Lane, at access.Instant, ti
 	managers := g.s.WhoMay(l.Site, access.ManageTeam, g.now)
 	g.add(l.Site, l.Key, at, fmt.Sprintf("%s: %s is %s until %s, and no longer then.", title, w.Entry(*l.Entry), words.Role(l.Entry.Role), w.When(at)), "/sites/"+l.Site+"/team", managers)
 	if l.Entry.Person != "" && !slices.Contains(managers, store.Who(l.Entry.Person)) {
-		g.add(l.Site, l.Key+" own", at, fmt.Sprintf("%s: your role as %s ends %s.", title, words.Role(l.Entry.Role), g.when(w, at)), "/account", []store.Who{store.Who(l.Entry.Person)})
+		g.add(l.Site, l.Key+" own", at, fmt.Sprintf("%s: your role as %s ends %s.", title, words.Role(l.Entry.Role), words.Then(at.Time())), "/account", []store.Who{store.Who(l.Entry.Person)})
 	}
 }
 
@@ -125,13 +113,13 @@ func (g *gathering) house(lanes []calendar.Lane) {
 		name := w.Lane(l, func(path string) string { return path })
 		switch {
 		case l.Kind == calendar.Group && !e.Begins:
-			g.add("", l.Key, e.At, fmt.Sprintf("The group %s ends %s: %d people leave what it opens.", name, g.when(w, e.At), len(g.s.Policy.GroupMembers(l.ID, g.now))), "/groups/"+l.ID, g.s.Stewards())
+			g.add("", l.Key, e.At, fmt.Sprintf("The group %s ends %s: %d people leave what it opens.", name, words.Then(e.At.Time()), len(g.s.Policy.GroupMembers(l.ID, g.now))), "/groups/"+l.ID, g.s.Stewards())
 		case l.Kind == calendar.Rule:
 			verb := "ends"
 			if e.Begins {
 				verb = "begins"
 			}
-			g.add("", l.Key+" "+verb, e.At, fmt.Sprintf("%s %s %s.", name, verb, g.when(w, e.At)), "/house-rules", g.s.Stewards())
+			g.add("", l.Key+" "+verb, e.At, fmt.Sprintf("%s %s %s.", name, verb, words.Then(e.At.Time())), "/house-rules", g.s.Stewards())
 		}
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"velada/house"
 	"velada/post"
 	"velada/store"
+	"velada/words"
 )
 
 // How often people may be reminded by mail.
@@ -155,7 +156,7 @@ func mail(ctx context.Context, tx *house.Tx, h *house.House, r store.Reminders, 
 				return err
 			}
 			if first {
-				letter.Lines = append(letter.Lines, item.What+" "+h.ConsoleURL+item.URL)
+				letter.Lines = append(letter.Lines, words.Dated(item.What, tx.State().Zone)+" "+h.ConsoleURL+item.URL)
 			}
 		}
 	}

@@ -298,7 +298,7 @@ func notices(c *web.Console, x *gin.Context) {
 		return
 	}
 	for _, n := range list {
-		v.Rows = append(v.Rows, noticeRow{c.Moment(n.At), n.What, n.URL, !n.Seen})
+		v.Rows = append(v.Rows, noticeRow{c.Moment(n.At), words.AsSeen(n.What, c.House.Now().In(c.House.State().Zone)), n.URL, !n.Seen})
 		v.Last = max(v.Last, n.ID)
 		v.Any = v.Any || !n.Seen
 	}

@@ -346,7 +346,7 @@ func (n *namer) note(l calendar.Lane, a asked, now access.Instant) string {
 	case !end.Before(a.until):
 		return "until " + end.Time().In(zone).Format(shortTo(end.Time().In(zone), now.Time().In(zone)))
 	}
-	if days := web.DaysBetween(now.Time().In(zone), end.Time().In(zone)); days == 0 || days == 1 {
+	if days := words.DaysBetween(now.Time().In(zone), end.Time().In(zone)); days == 0 || days == 1 {
 		return "ends " + web.Soon(end.Time().In(zone), now.Time().In(zone))
 	}
 	if l.Kind == calendar.Group {

@@ -80,17 +80,11 @@ func nextChange(s *house.State, sites []*access.Site, at access.Instant) string 
 
 // Soon says when something is, as seen from now: today or tomorrow by name.
 func Soon(t, now time.Time) string {
-	switch days := DaysBetween(now, t); {
+	switch days := words.DaysBetween(now, t); {
 	case days == 0:
 		return "today " + t.Format("15:04")
 	case days == 1:
 		return "tomorrow " + t.Format("15:04")
 	}
 	return words.Moment(t)
-}
-
-// DaysBetween counts the days of the calendar from one time to another.
-func DaysBetween(a, b time.Time) int {
-	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
-	return int(day(b).Sub(day(a)).Hours() / 24)
 }
