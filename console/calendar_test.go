@@ -165,3 +165,15 @@ func TestACalendarFileProposes(t *testing.T) {
 		}
 	}
 }
+
+// What cannot be is said of the thing that was moved.
+func TestAMoveThatCannotBeNamesTheThing(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	d.post("/sites/dossier/door/pass", "action", "new", "label", "Short", "password", "quartz beacon lantern", "under", "/", "from", "2026-12-01T10:00", "until", "2026-12-02T10:00")
+	key := keyOfLane(d.shows("/sites/dossier/calendar"), "Short")
+	d.post("/calendar/move", "site", "dossier", "key", key, "edge", "until", "days", "-2", "hours", "0", "back", "/sites/dossier/calendar")
+	body := d.shows("/sites/dossier/calendar", "Founders Fund Dossier, the password “Short”: it would end on 30 Nov 2026 10:00 and begin on 1 Dec 2026 10:00.")
+	if strings.Contains(body, "passes[") {
+		t.Error("a move that cannot be is said of a place in the document")
+	}
+}

@@ -105,6 +105,7 @@ func TestPassesAreChanged(t *testing.T) {
 func TestAHoldingPageThatComesAgain(t *testing.T) {
 	d := openDesk(t).signIn("ines@cerroalcor.example")
 	d.shows("/sites/instrument-log/holding", "Every Tuesday from 02:00 to 04:00, the first time on", "Next: Tue ")
+	d.shows("/sites/instrument-log", "every Tuesday until")
 	again := []string{"stands", "yes", "kind", "maintenance", "from", "2027-03-14T02:30", "until", "2027-03-14T03:00", "repeat", "week"}
 	d.post("/sites/society/holding", append(again, "every", "2", "last", "2027-05-01T00:00")...)
 	h := d.draft("society").Holding

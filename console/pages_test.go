@@ -218,11 +218,22 @@ func TestPublishingOnScreen(t *testing.T) {
 	if n := d.house.State().Site("society").Live.Number; n != 31 {
 		t.Errorf("edition %d is live", n)
 	}
+	// what is to go live by itself is called off by what comes before it, and that is said before
+	ines.post("/sites/society/publish", "when", "later", "due", "2026-12-24T18:00")
+	ines.shows("/sites/society/publish", "Edition 34 goes live by itself on 24 Dec 2026 18:00. Publishing now, or on another date, calls that off.")
+	ines.post("/sites/society/publish", "when", "later", "due", "2026-12-25T18:00")
+	ines.shows("/sites/society/ledger", "Edition 34 did not go live by itself: another one is to go live.")
 	_, body, _ := ines.post("/sites/society/unpublish", "action", "gone")
+	if !strings.Contains(body, "Edition 35, which would go live by itself on 25 Dec 2026 18:00, is called off.") {
+		t.Error("unpublishing does not say what it calls off")
+	}
 	if n := d.house.State().Site("society").Live.Number; n != 31 || !strings.Contains(body, "Can open less") || !strings.Contains(body, "This breaks a promise") {
 		t.Errorf("what unpublishing does is shown before it is done: edition %d is live", n)
 	}
 	ines.post("/sites/society/unpublish", "action", "gone", "meant", "yes")
+	if body := ines.shows("/sites/society/editions", "Unpublished: comes back when the site is published again"); strings.Contains(body, "Live now") || strings.Contains(body, "goes live by itself") {
+		t.Error("an unpublished site is said to be live")
+	}
 	ines.shows("/sites/society/editions", "The site is unpublished", "See what publishing edition 31 again does")
 	if status, _, _ := jonas.post("/sites/society/unpublish", "action", "back"); status != 403 {
 		t.Errorf("put back by an editor: %d", status)

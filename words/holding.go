@@ -17,6 +17,11 @@ func (w Wording) HoldingTimes(h access.Holding) string {
 	return fmt.Sprintf("%s from %s %s, the first time on %s, until %s", every(r, from), from.Format("15:04"), lasting(from, until), from.Format("2 Jan 2006"), w.When(r.Until))
 }
 
+// Again says how a holding page comes again.
+func (w Wording) Again(h access.Holding) string {
+	return fmt.Sprintf("%s until %s", every(h.Repeat, h.From.Time().In(w.Zone)), w.When(h.Repeat.Until))
+}
+
 func every(r *access.Repeat, from time.Time) string {
 	switch {
 	case r.Unit == "week" && r.Every == 1:

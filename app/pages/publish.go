@@ -404,6 +404,9 @@ func publish(ctx context.Context, h *house.House, a house.Actor, site, note stri
 		}
 		tx.Renew(e.Site, house.WorkingCopy) // the number of the next one
 		tx.Log(site, "edition", fmt.Sprintf("Edition %d is to go live on %s.", e.Number, words.Moment(due.In(s.Zone))), "", "")
+		if err := replaceDue(tx, site, e.Number, "another one is to go live"); err != nil {
+			return err
+		}
 		return store.SetDue(ctx, tx, store.DueEdition{Site: e.Site, Number: e.Number, Due: due, Who: e.Who})
 	})
 	if err != nil {
@@ -436,7 +439,22 @@ func putLive(tx *house.Tx, p *Publication, what string) error {
 	tx.Renew(id, house.Edition)
 	before, after := parts.Text(*house.WithoutMembers(s.SiteDocument(p.Address))), parts.Text(*house.WithoutMembers(p.Site))
 	tx.Log(p.Address, "edition", strings.TrimSpace(what), before, after)
+	if err := replaceDue(tx, p.Address, p.Edition.Number, fmt.Sprintf("edition %d went live before it", p.Edition.Number)); err != nil {
+		return err
+	}
 	return errors.Join(store.SetLive(tx.Context(), tx, id, p.Edition.Number), store.DropDue(tx.Context(), tx, id))
+}
+
+// replaceDue calls off what was to go live by itself on a site, where that is another edition than the one
+// that takes its place.
+func replaceDue(tx *house.Tx, site string, number int, why string) error {
+	due, err := store.DueEditions(tx.Context(), tx, time.Time{}, tx.State().ID(site))
+	for _, d := range due {
+		if d.Number != number {
+			callOffDue(tx, site, d, why)
+		}
+	}
+	return err
 }
 
 // PublishAgain makes an earlier edition live again. The working copy stays as it is. It
@@ -458,7 +476,16 @@ func goLive(h *house.House, tx *house.Tx, site string, number int, what string) 
 // CallOff keeps an edition from going live by itself.
 func CallOff(ctx context.Context, h *house.House, a house.Actor, site string) error {
 	return h.Change(ctx, a, toPublish(site), func(tx *house.Tx) error {
+		due, err := store.DueEditions(ctx, tx, time.Time{}, tx.State().ID(site))
+		if err != nil || len(due) == 0 {
+			return err
+		}
 		tx.Log(site, "edition", "What was to go live by itself was called off.", "", "")
+		for _, d := range due {
+			if d.Who != a.Who {
+				tx.Notify([]store.Who{d.Who}, site, "waiting", fmt.Sprintf("%s: %s called off edition %d, which was to go live by itself.", tx.State().SiteTitle(site), a.Name, d.Number), "/sites/"+site+"/editions")
+			}
+		}
 		return store.DropDue(ctx, tx, tx.State().ID(site))
 	})
 }
@@ -564,19 +591,15 @@ func (u Unpublishing) What() string {
 func (u Unpublishing) Does() string { return strings.ReplaceAll(u.What(), " was ", " is ") }
 
 func (u Unpublishing) in(tx *house.Tx) error {
-	doc, id := tx.Site(u.Site), tx.State().ID(u.Site)
+	doc := tx.Site(u.Site)
 	if doc.State == "draft" {
 		return house.ErrNothing
 	}
 	doc.State, doc.SayGone = "live", false
 	if u.Down {
 		doc.State, doc.SayGone = "down", u.SayGone
-		due, err := store.DueEditions(tx.Context(), tx, time.Time{}, id)
-		if err != nil {
+		if err := replaceDue(tx, u.Site, 0, "the site was unpublished"); err != nil {
 			return err
-		}
-		for _, d := range due {
-			callOffDue(tx, u.Site, d, "the site was unpublished")
 		}
 	}
 	tx.Log(u.Site, "state", u.What(), "", "")

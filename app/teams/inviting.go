@@ -16,6 +16,7 @@ import (
 	"velada/identity"
 	"velada/limits"
 	"velada/store"
+	"velada/words"
 )
 
 // Invite asks addresses to join the teams of sites. Nothing that they may do changes
@@ -157,7 +158,7 @@ func checkRole(tx *house.Tx) error {
 	case errors.As(err, &refusal):
 		return house.FieldErrors{"role": refusal.Text}
 	case errors.As(err, &problems):
-		return house.FieldErrors{"role": "This role, section or time does not fit: " + problems[0].Text + "."}
+		return house.FieldErrors{"role": "This role, section or time does not fit: " + words.ProblemText(problems[0], tx.State().Zone) + "."}
 	default:
 		return err
 	}

@@ -354,7 +354,7 @@ func doApply(c *web.Console, x *gin.Context) {
 	case web.AsTeamRefusal(err, &refusal):
 		c.Complain(x, "This is not for you to apply: "+refusal.Text)
 	case errors.As(err, &problems):
-		c.Complain(x, "This cannot be applied as it is: "+problems.Error())
+		c.Complain(x, "This cannot be applied as it is: "+words.Problems(problems, c.House.State().Zone))
 	case err != nil:
 		c.Fail(x, err)
 		return
@@ -404,7 +404,7 @@ func doUndo(c *web.Console, x *gin.Context) {
 	var problems access.Problems
 	switch {
 	case errors.As(err, &problems):
-		c.Complain(x, "It cannot be taken back as it was: "+problems.Error())
+		c.Complain(x, "It cannot be taken back as it was: "+words.Problems(problems, c.House.State().Zone))
 	case errors.Is(err, house.ErrNothing), errors.Is(err, strconv.ErrSyntax):
 		c.NotFound(x)
 		return

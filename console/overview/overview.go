@@ -381,7 +381,7 @@ func doPromise(c *web.Console, x *gin.Context) {
 			c.Fail(x, err)
 			return
 		}
-		f.Wrong["who"] = words.Capital(problems[len(problems)-1].Text) + "."
+		f.Wrong["who"] = words.Capital(words.ProblemText(problems[len(problems)-1], c.House.State().Zone)) + "."
 	}
 	d, err := c.Site(x)
 	if err != nil {

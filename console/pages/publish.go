@@ -116,7 +116,7 @@ func showPublish(c *web.Console, x *gin.Context, status int, f web.Form) {
 		return
 	}
 	if len(due) > 0 {
-		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s.", due[0].Number, c.Moment(due[0].Due))
+		v.Due = fmt.Sprintf("Edition %d goes live by itself on %s. Publishing now, or on another date, calls that off.", due[0].Number, c.Moment(due[0].Due))
 	}
 	v.MayDoor = p.Site.MayDoor
 	v.Parts = viewParts(site, "Difference", max(1, c.House.State().Site(site).Working.Changes))
@@ -361,7 +361,18 @@ type editionsView struct {
 type editionRow struct {
 	Number         int
 	When, Sub, URL string
-	Live           bool
+	Live           string // what the edition that is live says of it; "" for others
+}
+
+// liveText says how visitors get the edition that is live.
+func liveText(d *access.Site, at access.Instant, s *house.State) string {
+	switch {
+	case d.State == "down":
+		return "Unpublished: comes back when the site is published again"
+	case s.Policy.Site(d.Address).HoldingUp(at):
+		return "Live, behind the holding page"
+	}
+	return "Live now"
 }
 
 func editions(c *web.Console, x *gin.Context) {
@@ -402,9 +413,11 @@ func editions(c *web.Console, x *gin.Context) {
 	from, to := v.List.Found(x, len(list), "edition", "editions")
 	for _, e := range list[from:to] {
 		row := editionRow{Number: e.Number, When: c.Moment(e.At), URL: fmt.Sprintf("/sites/%s/editions/%d", site, e.Number)}
-		row.Live = s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number
+		if s.Site(site).Live != nil && s.Site(site).Live.Number == e.Number {
+			row.Live = liveText(doc, c.At(), s)
+		}
 		row.Sub = c.House.NameOf(e.Who)
-		if row.Live {
+		if row.Live != "" {
 			row.Sub = row.When + ", " + row.Sub
 		}
 		if e.Note != "" {
@@ -521,6 +534,14 @@ func unpublish(c *web.Console, x *gin.Context) {
 		v.Choices = []web.Choice{
 			{ID: "down", Name: "Visitors get nothing, as if there had never been a site", On: action == "down"},
 			{ID: "gone", Name: "Visitors are told that it is unpublished", On: action == "gone"},
+		}
+		due, err := store.DueEditions(x.Request.Context(), c.House.Reader(), time.Time{}, c.House.State().ID(site))
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		for _, d := range due {
+			v.Warns = append(v.Warns, fmt.Sprintf("Edition %d, which would go live by itself on %s, is called off.", d.Number, c.Moment(d.Due)))
 		}
 	}
 	p := c.SitePage(x, "Pages")

@@ -123,7 +123,7 @@ func HouseRefused(c *Console, x *gin.Context, err error, back string) {
 	var wrong house.FieldErrors
 	switch {
 	case errors.As(err, &problems):
-		c.Complain(x, "That does not go together: "+problems.Error())
+		c.Complain(x, "That does not go together: "+words.Problems(problems, c.House.State().Zone))
 	case errors.As(err, &wrong):
 		c.Complain(x, wrong.Error())
 	case errors.Is(err, house.ErrNothing), errors.As(err, new(access.TeamRefusal)):

@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -63,13 +64,28 @@ func SayOfSites(s *house.State, p *Page, mine []*access.Site, standing map[strin
 	p.Standing.Quietly(nextChange(s, mine, at))
 }
 
-// nextChange tells what changes next by the passing of time on the sites shown.
+// nextChange tells what changes next by the passing of time on the sites shown. Sites are asked in the order
+// in which something may change on them, until what may change there is later than what was found.
 func nextChange(s *house.State, sites []*access.Site, at access.Instant) string {
+	type candidate struct {
+		doc *access.Site
+		may access.Instant
+	}
+	var candidates []candidate
+	for _, doc := range sites {
+		if next := s.Policy.Site(doc.Address).Instants(at); len(next) > 0 {
+			candidates = append(candidates, candidate{doc, next[0]})
+		}
+	}
+	slices.SortStableFunc(candidates, func(a, b candidate) int { return a.may.Compare(b.may) })
 	var soonest access.Instant
 	site := ""
-	for _, doc := range sites {
-		if next := s.Policy.Site(doc.Address).Instants(at); len(next) > 0 && (soonest.IsZero() || next[0].Before(soonest)) {
-			soonest, site = next[0], cmp.Or(doc.Title, doc.Address)
+	for _, one := range candidates {
+		if site != "" && !one.may.Before(soonest) {
+			break
+		}
+		if turns, _ := s.Policy.Turns(one.doc.Address, at, 1); len(turns) > 0 && (site == "" || turns[0].At.Before(soonest)) {
+			soonest, site = turns[0].At, cmp.Or(one.doc.Title, one.doc.Address)
 		}
 	}
 	if site == "" {

@@ -30,19 +30,21 @@ func (d *Site) SightURL(at, fold string) string {
 	return u
 }
 
-// mostKnobs is how many instants ahead are drawn: a holding page may come again a
-// thousand times.
+// mostKnobs is how many instants ahead are drawn.
 const mostKnobs = 40
 
-// Knobs is the line of the instants at which something changes.
+// Knobs is the line of the instants at which something changes; what comes again and again stands there
+// once, with how it does.
 func (d *Site) Knobs(fold string) ([]Knob, int) {
 	now := access.At(d.Real)
 	knobs := []Knob{{When: "now", URL: d.SightURL("", fold), On: d.Asked == "", X: 24}}
-	if instants := d.Policy.Site(d.Site).Instants(now); len(instants) > 0 {
-		for _, change := range d.Policy.TimelineOf(d.Site, now, instants[min(len(instants), mostKnobs)-1]) {
-			at := change.At
-			knobs = append(knobs, Knob{When: d.Words.When(at), What: d.Words.Turn(change.Sites[0]), URL: d.SightURL(at.String(), fold), On: d.Asked == at.String()})
+	turns, _ := d.Policy.Turns(d.Site, now, mostKnobs)
+	for _, turn := range turns {
+		what := d.Words.Turn(turn.Sites[0])
+		if turn.Again {
+			what += ", " + d.Words.Again(d.Policy.Site(d.Site).Document().Holding)
 		}
+		knobs = append(knobs, Knob{When: d.Words.When(turn.At), What: what, URL: d.SightURL(turn.At.String(), fold), On: d.Asked == turn.At.String()})
 	}
 	if d.Asked != "" && !slices.ContainsFunc(knobs, func(k Knob) bool { return k.On }) {
 		knobs = append(knobs, Knob{When: d.Words.When(d.At), What: "chosen", On: true, URL: d.SightURL(d.Asked, fold)})

@@ -50,7 +50,7 @@ func (c *Console) AfterRehearsing(x *gin.Context, err error, to string) {
 	case AsTeamRefusal(err, &refusal):
 		c.Complain(x, refusal.Text)
 	case errors.As(err, &problems):
-		c.Complain(x, "That does not go together: "+problems.Error())
+		c.Complain(x, "That does not go together: "+words.Problems(problems, c.House.State().Zone))
 	case errors.Is(err, ErrMoved):
 		c.Complain(x, words.Capital(ErrMoved.Error())+".")
 	case err != nil:

@@ -37,7 +37,7 @@ type houseSets struct {
 // earlier Policy is taken from there: pass the Policy whose document this one
 // was made from, or nil. Unchanged means the same slice or the same *Site.
 func Compile(doc *Document, earlier *Policy) (*Policy, error) {
-	if err := problems(validate(doc, earlier)); err != nil {
+	if err := problems(doc, validate(doc, earlier)); err != nil {
 		return nil, err
 	}
 	if earlier != nil && samePeople(doc.People, earlier.doc.People) && earlier.people.absent.IsEmpty() {
@@ -76,7 +76,7 @@ func (p *Policy) ReplaceWith(site *Site, promises []Promise) (*Policy, error) {
 	if !validSite.MatchString(site.Address) {
 		v.refuse(root.field("sites"), "%q is no site's address", site.Address)
 	}
-	if err := problems(v.found); err != nil {
+	if err := problems(&doc, v.found); err != nil {
 		return nil, err
 	}
 	return compile(&doc, p.people, p, p), nil

@@ -11,7 +11,12 @@ type Problem struct {
 	Line  int    // from 1; 0 where the document was not read from text
 	Field string // as in sites[0].door.ways[1].domains
 	Text  string
+
+	in *Document // where Field leads to; nil where the document was read from text
 }
+
+// In returns the document that is wrong, to name what Field leads to; nil where it was read from text.
+func (p Problem) In() *Document { return p.in }
 
 func (p Problem) String() string {
 	var b strings.Builder

@@ -27,7 +27,7 @@ func Read(text []byte) (*Document, error) {
 	r.value(root, reflect.ValueOf(doc).Elem(), nil, field{})
 	for _, p := range validate(doc, nil) {
 		if !r.refused[p.where.String()] {
-			r.problems = append(r.problems, Problem{find(root, p.where).Line, p.where.String(), p.text})
+			r.problems = append(r.problems, Problem{Line: find(root, p.where).Line, Field: p.where.String(), Text: p.text})
 		}
 	}
 	if len(r.problems) > 0 {
@@ -48,12 +48,12 @@ func parseTree(text []byte) (*yaml.Node, error) {
 	var document, second yaml.Node
 	switch err := decoder.Decode(&document); {
 	case errors.Is(err, io.EOF):
-		return nil, Problems{{1, "", "the document is empty"}}
+		return nil, Problems{{Line: 1, Text: "the document is empty"}}
 	case err != nil:
 		return nil, Problems{syntaxProblem(err)}
 	}
 	if err := decoder.Decode(&second); err == nil {
-		return nil, Problems{{second.Line, "", "a second document: a policy is one document"}}
+		return nil, Problems{{Line: second.Line, Text: "a second document: a policy is one document"}}
 	} else if !errors.Is(err, io.EOF) {
 		return nil, Problems{syntaxProblem(err)}
 	}
@@ -70,7 +70,7 @@ func syntaxProblem(err error) Problem {
 			line = n
 		}
 	}
-	return Problem{line, "", text}
+	return Problem{Line: line, Text: text}
 }
 
 // reader fills document types from a tree, noting every problem on the way.
@@ -80,7 +80,7 @@ type reader struct {
 }
 
 func (r *reader) refuse(n *yaml.Node, where *place, format string, args ...any) {
-	r.problems = append(r.problems, Problem{n.Line, where.String(), fmt.Sprintf(format, args...)})
+	r.problems = append(r.problems, Problem{Line: n.Line, Field: where.String(), Text: fmt.Sprintf(format, args...)})
 	r.refused[where.String()] = true
 }
 

@@ -1,6 +1,8 @@
 package access
 
 import (
+	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -97,5 +99,50 @@ func TestOccurrencesWithoutAGapAreOne(t *testing.T) {
 	until, ends := p.Site("s").HoldingUntil(instant(t, "2026-10-20T12:00:00Z"))
 	if !ends || until.String() != "2026-10-26T00:00:00Z" {
 		t.Errorf("until %s", until)
+	}
+}
+
+// What comes next on a site is what its timeline has, and nothing is lost behind what comes again: of that
+// the next time stands there alone.
+func TestTurnsAreTheTimelineWithRepeatsOnce(t *testing.T) {
+	repeated := 0
+	eachDocument(t, func(t *testing.T, m maker, doc *Document, p *Policy) {
+		for _, site := range doc.Sites {
+			after := m.ask(doc).at
+			s := p.Site(site.Address)
+			turns, more := p.Turns(site.Address, after, 10000)
+			var again []Instant
+			if len(s.holding.wins) > 1 {
+				for _, w := range s.holding.wins {
+					again = w.cuts(again)
+				}
+			}
+			only := s.cutsWith(nil) // those that nothing repeats
+			i, times := 0, 0
+			for _, want := range p.TimelineOf(site.Address, after, everAfter.justBefore()) {
+				isAgain := slices.Contains(again, want.At) && !slices.Contains(only, want.At)
+				if i < len(turns) && turns[i].At == want.At {
+					if !reflect.DeepEqual(turns[i].Impact, want) {
+						t.Errorf("%s at %s: %+v, not %+v", site.Address, want.At, turns[i].Impact, want)
+					}
+					if i++; isAgain {
+						times++
+					}
+				} else if !isAgain {
+					t.Errorf("%s: nothing is said of %s", site.Address, want.At)
+				} else {
+					repeated++
+				}
+			}
+			if more || i != len(turns) || times > 2 {
+				t.Errorf("%s: %d of %d turns, %d of what repeats", site.Address, i, len(turns), times)
+			}
+			if first, more := p.Turns(site.Address, after, 1); len(turns) > 0 && (len(first) != 1 || more != (len(turns) > 1)) {
+				t.Errorf("%s: the first of %d: %d %v", site.Address, len(turns), len(first), more)
+			}
+		}
+	})
+	if repeated < 100 {
+		t.Errorf("only %d instants were left out", repeated)
 	}
 }

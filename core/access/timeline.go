@@ -28,7 +28,7 @@ func (p *Policy) timeline(of []*Site, from, until Instant) []Impact {
 	var list []Impact
 	for cut, sites := range touched {
 		slices.Sort(sites)
-		if impact := impactBetween(p, cut.justBefore(), p, cut, cut, sites); len(impact.Sites) > 0 {
+		if impact := p.turn(cut, sites...); len(impact.Sites) > 0 {
 			list = append(list, impact)
 		}
 	}
@@ -36,9 +36,58 @@ func (p *Policy) timeline(of []*Site, from, until Instant) []Impact {
 	return list
 }
 
+// turn is what changes on some sites at an instant by the passing of time alone.
+func (p *Policy) turn(at Instant, sites ...string) Impact {
+	return impactBetween(p, at.justBefore(), p, at, at, sites)
+}
+
+// Turn is what changes on a site at an instant.
+type Turn struct {
+	Impact
+	Again bool // it comes again, as the holding page does that repeats
+}
+
+// Turns are the first instants after one at which any answer of a site changes by the passing of time
+// alone, most of them at most. Of a holding page that comes again and again its next time stands there
+// alone, so that nothing else is lost behind it. There may be more of them than those returned.
+func (p *Policy) Turns(site string, after Instant, most int) (list []Turn, more bool) {
+	s := p.sites[site]
+	if s == nil {
+		return nil, false
+	}
+	wins := s.holding.wins
+	repeated := len(wins) > 1
+	if repeated {
+		next := slices.IndexFunc(wins, func(w window) bool { return after.Before(w.until) })
+		if next < 0 {
+			next = len(wins) - 1
+		}
+		wins = wins[next : next+1]
+	}
+	var again []Instant
+	if repeated {
+		again = wins[0].cuts(nil)
+	}
+	for _, cut := range s.cutsWith(wins) {
+		if !after.Before(cut) {
+			continue
+		}
+		if impact := p.turn(cut, site); len(impact.Sites) > 0 {
+			if len(list) == most {
+				return list, true
+			}
+			list = append(list, Turn{impact, slices.Contains(again, cut)})
+		}
+	}
+	return list, false
+}
+
 // cuts lists, in order and once each, the instants at which an answer of the
 // site may change.
-func (s *CompiledSite) cuts() []Instant {
+func (s *CompiledSite) cuts() []Instant { return s.cutsWith(s.holding.wins) }
+
+// cutsWith is cuts for a holding page that stands in these windows alone.
+func (s *CompiledSite) cutsWith(held []window) []Instant {
 	var cuts []Instant
 	for i := range s.rules {
 		cuts = s.rules[i].win.cuts(cuts)
@@ -54,8 +103,8 @@ func (s *CompiledSite) cuts() []Instant {
 			cuts = append(cuts, e.group.cuts...)
 		}
 	}
-	for i := range s.holding.wins {
-		cuts = s.holding.wins[i].cuts(cuts)
+	for i := range held {
+		cuts = held[i].cuts(cuts)
 	}
 	ways := slices.Concat(s.door.ways, s.holding.letIn)
 	for _, a := range s.allAreas {

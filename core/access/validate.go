@@ -11,12 +11,12 @@ import (
 
 // Validate checks a document that was put together in memory as [Read] checks
 // one that was read. It returns nil or [Problems].
-func Validate(doc *Document) error { return problems(validate(doc, nil)) }
+func Validate(doc *Document) error { return problems(doc, validate(doc, nil)) }
 
-func problems(list []found) error {
+func problems(doc *Document, list []found) error {
 	var problems Problems
 	for _, p := range list {
-		problems = append(problems, Problem{Field: p.where.String(), Text: p.text})
+		problems = append(problems, Problem{Field: p.where.String(), Text: p.text, in: doc})
 	}
 	if problems == nil {
 		return nil
