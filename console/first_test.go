@@ -2,6 +2,7 @@ package console
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -157,5 +158,31 @@ func TestLongListsArePaged(t *testing.T) {
 	}
 	if body := d.shows("/sites?find=dome"); !strings.Contains(body, "The New Dome") || !strings.Contains(body, "1 site<") {
 		t.Error("sites are not searched")
+	}
+}
+
+// What the front screen lists of who views and edits is so now: unpublished, behind a holding page, by date.
+func TestTheFrontScreenSaysWhoViewsNow(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	part := func(path, from, to string) string {
+		_, rest, _ := strings.Cut(d.shows(path), from)
+		list, _, _ := strings.Cut(rest, to)
+		return strings.Join(strings.Fields(regexp.MustCompile(`<[^>]*>`).ReplaceAllString(list, " ")), " ")
+	}
+	views := func(site string) string { return part("/sites/"+site, "Who can view</h2>", "</section>") }
+	if got := views("society"); !strings.HasPrefix(got, "Anyone") || !strings.HasSuffix(got, "The team always") {
+		t.Errorf("%q", got)
+	}
+	d.post("/sites/society/holding", "stands", "yes", "kind", "maintenance", "until", "2026-11-26T10:00")
+	d.post("/sites/society/rehearsal/apply", "meant", "yes")
+	if got := views("society"); !strings.HasPrefix(got, "The holding page stands until 26 Nov 2026 10:00") || strings.Contains(got, "Anyone") {
+		t.Errorf("behind the holding page: %q", got)
+	}
+	d.post("/sites/variable-stars/unpublish", "action", "down", "meant", "yes")
+	if got := views("variable-stars"); got != "Nobody unpublished The team by the draft alone" {
+		t.Errorf("unpublished: %q", got)
+	}
+	if got := part("/sites/society", "Who can edit</h2>", "</section>"); !strings.HasSuffix(got, "Stewards of the house always") {
+		t.Errorf("%q", got)
 	}
 }

@@ -35,6 +35,7 @@ type overviewView struct {
 	MoreRounds int
 	Visits     *web.Visits // of late; nil where nobody came, or one may not see it
 	View       []viewRow
+	TeamGets   string // when the team gets the site
 	Edit       []editRow
 	Promises   []web.PromiseRow
 	Form       *promiseForm
@@ -150,7 +151,8 @@ func showOverview(c *web.Console, x *gin.Context, status int, f *promiseForm) {
 			return
 		}
 	}
-	v.View, v.Edit = whoViews(d), whoEdits(d)
+	v.View, v.TeamGets = whoViews(d)
+	v.Edit = whoEdits(d)
 	if v.MayLedger {
 		if v.Done, err = doneLately(c, x, d); err != nil {
 			c.Fail(x, err)
@@ -194,51 +196,103 @@ func facade(d *web.Site) (rows []facadeRow, more int) {
 	return rows, more
 }
 
-// whoViews lists the ways into the site, with how many people each lets in.
-func whoViews(d *web.Site) (rows []viewRow) {
-	door, _ := parts.DoorAt(d.Now, "")
+// whoViews lists the ways by which somebody gets the site now, with how many people each lets in: dates,
+// house rules, the holding page and whether the site is published are considered.
+func whoViews(d *web.Site) (rows []viewRow, teamGets string) {
+	at := access.At(d.Real)
+	s := d.State.Policy.Site(d.Site)
 	w := d.Words
 	w.Site = d.Now
-	for _, way := range door.Ways {
-		row := viewRow{Who: w.WayName(way), URL: web.DoorURL(d.Site, "", "")}
-		switch way.Way {
-		case "anyone", "signed-in", "network", "link", "pass":
-		default:
-			row.Count = fmt.Sprint(d.State.Policy.Site(d.Site).CountWay(way, access.At(d.Real)))
-		}
-		if !way.Until.IsZero() {
-			row.Count = strings.TrimPrefix(row.Count+", until "+w.Day(way.Until), ", ")
-		}
-		if len(rows) == mostLists {
-			rows[mostLists-1] = viewRow{Who: "and more ways in, on Door", URL: web.DoorURL(d.Site, "", "")}
-			break
+	switch d.Now.State {
+	case "draft":
+		return []viewRow{{Who: "Nobody yet", Count: "not published", URL: "/sites/" + d.Site + "/publish"}}, "by the draft alone"
+	case "down":
+		return []viewRow{{Who: "Nobody", Count: "unpublished", URL: "/sites/" + d.Site + "/editions"}}, "by the draft alone"
+	}
+	if s.HoldingUp(at) {
+		row := viewRow{Who: "The holding page stands", URL: "/sites/" + d.Site + "/holding"}
+		if until, ends := s.HoldingUntil(at); ends {
+			row.Count = "until " + w.When(until)
 		}
 		rows = append(rows, row)
+		for _, way := range d.Now.Holding.LetIn {
+			if row, now := wayNow(d, w, way, at); now {
+				row.Count, row.URL = strings.TrimPrefix(row.Count+", by it", ", "), "/sites/"+d.Site+"/holding"
+				rows = append(rows, row)
+			}
+		}
+		return shortViews(d, rows), "always"
+	}
+	door, _ := parts.DoorAt(d.Now, "")
+	for _, way := range door.Ways {
+		if row, now := wayNow(d, w, way, at); now {
+			rows = append(rows, row)
+		}
+	}
+	return shortViews(d, rows), "always"
+}
+
+func shortViews(d *web.Site, rows []viewRow) []viewRow {
+	if len(rows) > mostLists {
+		rows = append(rows[:mostLists-1:mostLists-1], viewRow{Who: "and " + web.Count(len(rows)-mostLists+1, "more way in", "more ways in") + ", on Door", URL: web.DoorURL(d.Site, "", "")})
 	}
 	return rows
 }
 
-// whoEdits lists the team with what they are on the site.
+// wayNow says what a way in does now; false of one that is over.
+func wayNow(d *web.Site, w words.Wording, way access.Way, at access.Instant) (viewRow, bool) {
+	row := viewRow{Who: w.WayName(way), URL: web.DoorURL(d.Site, "", "")}
+	if !way.Until.IsZero() && !at.Before(way.Until) {
+		return row, false
+	}
+	if at.Before(way.From) {
+		row.Count = "from " + w.Day(way.From)
+		return row, true
+	}
+	people, anybody := d.State.Policy.Site(d.Site).Comes(way, at)
+	strangersShut := slices.ContainsFunc(d.State.Policy.Shuts(d.Site, way, at), func(s access.Shut) bool { return s.Strangers })
+	switch {
+	case !anybody && len(d.State.Policy.Shuts(d.Site, way, at)) > 0:
+		row.Count = "shut by a house rule"
+		return row, true
+	case !anybody:
+		row.Count = "nobody now"
+		return row, true
+	case way.Way == "anyone" && strangersShut:
+		row.Count = "signed in only, by a house rule"
+	case slices.Contains([]string{"anyone", "signed-in", "network", "link", "pass"}, way.Way):
+	default:
+		row.Count = web.Thousands(people)
+	}
+	if !way.Until.IsZero() {
+		row.Count = strings.TrimPrefix(row.Count+", until "+w.Day(way.Until), ", ")
+	}
+	return row, true
+}
+
+// whoEdits lists who may write now, with what they are on the site.
 func whoEdits(d *web.Site) (rows []editRow) {
 	w := d.Words
 	w.Site = d.Now
-	team := slices.Clone(d.Now.Team)
-	slices.SortStableFunc(team, func(a, b access.TeamEntry) int {
-		return cmp.Compare(slices.Index(web.RoleOrder, a.Role), slices.Index(web.RoleOrder, b.Role))
+	team := d.State.Policy.Site(d.Site).Editors(access.At(d.Real))
+	slices.SortStableFunc(team, func(a, b access.Editor) int {
+		return cmp.Compare(slices.Index(web.RoleOrder, a.Entry.Role), slices.Index(web.RoleOrder, b.Entry.Role))
 	})
-	for _, e := range team {
-		if !e.Accepted {
-			continue
+	for i, e := range team {
+		if len(rows) == mostLists-1 && len(team) > mostLists {
+			return append(rows, editRow{fmt.Sprintf("and %d more, on Team", len(team)-i), ""})
 		}
-		if len(rows) == mostLists {
-			rows[mostLists-1] = editRow{fmt.Sprintf("and %d more, on Team", len(team)-mostLists+1), ""}
-			break
+		role := words.Role(e.Entry.Role)
+		if e.Entry.Under != "/" {
+			role += ", " + e.Entry.Under
 		}
-		role := words.Role(e.Role)
-		if e.Under != "/" {
-			role += ", " + e.Under
+		if e.Entry.Group != "" {
+			role += ", " + web.Count(e.People, "person", "people")
 		}
-		rows = append(rows, editRow{w.Entry(e), role})
+		if len(e.Domains) > 0 {
+			role += " and anyone at " + web.ShortList(e.Domains)
+		}
+		rows = append(rows, editRow{w.Entry(e.Entry), role})
 	}
 	return rows
 }

@@ -60,17 +60,25 @@ func (p *Policy) Standing(address string, t Instant) Standing {
 // that a group brings onto the team with the right to write.
 func (s *CompiledSite) teamDomains(t Instant) (list []string) {
 	for _, e := range s.team {
-		if e.group == nil || !e.doc.Accepted || !e.win.holds(t) || !e.caps.Has(Write) {
-			continue
-		}
-		for _, d := range e.group.domains[e.group.stretch(t)] {
-			if somebody := visitorAt(d); s.entryHolds(e, &somebody.Identity, t, s.rulesAt(t)) {
-				list = append(list, d.String())
-			}
+		if e.doc.Accepted && e.win.holds(t) && e.caps.Has(Write) {
+			list = append(list, s.domainsOf(e, t)...)
 		}
 	}
 	slices.Sort(list)
 	return slices.Compact(list)
+}
+
+// domainsOf lists the domains at which an entry of the team names anybody.
+func (s *CompiledSite) domainsOf(e *teamEntry, t Instant) (list []string) {
+	if e.group == nil {
+		return nil
+	}
+	for _, d := range e.group.domains[e.group.stretch(t)] {
+		if somebody := visitorAt(d); s.entryHolds(e, &somebody.Identity, t, s.rulesAt(t)) {
+			list = append(list, d.String())
+		}
+	}
+	return list
 }
 
 // Look is one page as somebody finds it.
