@@ -2,7 +2,6 @@ package house_test
 
 import (
 	"compress/gzip"
-	"crypto/sha256"
 	"database/sql"
 	"encoding/json"
 	"fmt"
@@ -238,16 +237,12 @@ func readRaw(t *testing.T, file string) (r raw) {
 	return r
 }
 
-// filesOf are the marks of the files of editions.
+// filesOf are the files of editions.
 func filesOf(has func(table, column string) bool, pairs func(query string) map[string]string, id string) map[string]string {
 	if has("edition_files", "blob") {
-		return pairs(`SELECT s.address, f.number, f.path, f.blob FROM edition_files f JOIN sites s ON s.` + id + ` = f.site`)
+		return pairs(`SELECT s.address, f.number, f.path, b.data FROM edition_files f JOIN blobs b ON b.key = f.blob JOIN sites s ON s.` + id + ` = f.site`)
 	}
-	all := pairs(`SELECT s.address, f.number, f.path, f.data FROM edition_files f JOIN sites s ON s.` + id + ` = f.site`)
-	for name, data := range all {
-		all[name] = fmt.Sprintf("%x", sha256.Sum256([]byte(data)))
-	}
-	return all
+	return pairs(`SELECT s.address, f.number, f.path, f.data FROM edition_files f JOIN sites s ON s.` + id + ` = f.site`)
 }
 
 // documentOf puts the policy document together from its rows.

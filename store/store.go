@@ -249,7 +249,15 @@ func CopyTo(ctx context.Context, db *sql.DB, file string) error {
 		return fmt.Errorf("copying the database: %w", err)
 	}
 	defer conn.Close()
-	for _, statement := range []string{`PRAGMA query_only(0)`, `VACUUM INTO ?`, `PRAGMA query_only(1)`} { // it writes, to the copy
+	var readsOnly bool
+	if err := conn.QueryRowContext(ctx, `PRAGMA query_only`).Scan(&readsOnly); err != nil {
+		return fmt.Errorf("copying the database: %w", err)
+	}
+	statements := []string{`VACUUM INTO ?`}
+	if readsOnly { // it writes, to the copy
+		statements = []string{`PRAGMA query_only(0)`, `VACUUM INTO ?`, `PRAGMA query_only(1)`}
+	}
+	for _, statement := range statements {
 		args := []any{file}[:strings.Count(statement, "?")]
 		if _, err := conn.ExecContext(ctx, statement, args...); err != nil {
 			return fmt.Errorf("copying the database: %w", err)

@@ -2,6 +2,8 @@ package main
 
 import (
 	"bytes"
+	"compress/gzip"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -187,4 +189,72 @@ func TestHostsAreChecked(t *testing.T) {
 	if err := o.check(); err != nil || o.base != "xn--exmple-cua.org" || o.console != "velada.keys.example" {
 		t.Errorf("%+v %v", o, err)
 	}
+}
+
+// A newer program backs up a house that an older one wrote, and changes nothing in it; serving it says that
+// its tables are brought up to date, and leaves it as it was beside itself until the next time.
+func TestAnOlderHouseIsBackedUp(t *testing.T) {
+	folder, to := t.TempDir(), filepath.Join(t.TempDir(), "copy")
+	for _, name := range []string{databaseFile, house.KeyFile} {
+		f, err := os.Open(filepath.Join("..", "..", "house", "testdata", "schemas", "13."+name+".gz"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		zipped, err := gzip.NewReader(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(zipped)
+		if err == nil {
+			err = os.WriteFile(filepath.Join(folder, name), text, 0o600)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.WriteFile(filepath.Join(folder, databaseFile+"-before-12-from-8"), []byte("the time before"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out, err := command(t, "backup", to, "--data", folder)
+	if err != nil || !strings.Contains(out, "An older Velada wrote this house") {
+		t.Fatalf("%v %s", err, out)
+	}
+	db, version, err := store.OpenToCopy(t.Context(), filepath.Join(to, databaseFile))
+	if err != nil || version != 13 {
+		t.Fatalf("version %d: %v", version, err)
+	}
+	db.Close()
+	if db, version, err = store.OpenToCopy(t.Context(), filepath.Join(folder, databaseFile)); err != nil || version != 13 {
+		t.Fatalf("the house was changed: version %d, %v", version, err)
+	}
+	db.Close()
+	db, lock, err := openHouse(t.Context(), folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer lock.Close()
+	defer db.Close()
+	kept, err := filepath.Glob(filepath.Join(folder, databaseFile+"-before-*"))
+	if err != nil || len(kept) != 1 {
+		t.Fatalf("%v %v", kept, err)
+	}
+	was, version, err := store.OpenToCopy(t.Context(), kept[0])
+	if err != nil || version != 13 {
+		t.Errorf("what lies beside it: version %d, %v", version, err)
+	}
+	was.Close()
+	// where no copy can be made, nothing is changed
+	if err := os.Mkdir(filepath.Join(to, databaseFile+".part"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(to, databaseFile+".part", "x"), nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := openHouse(t.Context(), to); err == nil || !strings.Contains(err.Error(), "left as it is") {
+		t.Errorf("opened without a copy: %v", err)
+	}
+	if db, version, err = store.OpenToCopy(t.Context(), filepath.Join(to, databaseFile)); err != nil || version != 13 {
+		t.Errorf("version %d: %v", version, err)
+	}
+	db.Close()
 }

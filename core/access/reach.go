@@ -31,7 +31,7 @@ func (p *Policy) Reach(id Identity, t Instant) (list []SiteReach) {
 			if mine.Outcome != Open {
 				continue
 			}
-			if mine.Via != ViaTeam && s.Decide(path, &stranger, t).Outcome == Open {
+			if s.Decide(path, &stranger, t).Outcome == Open {
 				r.Open++
 				continue
 			}
