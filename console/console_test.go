@@ -436,6 +436,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 		{"POST", "/sites/society/pages/none/place", 303, 404, 404, 404, 404, 404},
 		{"POST", "/sites/society/pages/none/shift", 303, 404, 404, 404, 404, 404},
 		{"POST", "/sites/society/pages/none/restore", 303, 404, 404, 404, 404, 404},
+		{"GET", "/sites/society/pages/none/unmerged/1", 303, 404, 404, 404, 404, 404},
 		{"POST", "/sites/society/pages/none/drop-file", 303, 303, 303, 303, 303, 404},
 		{"POST", "/sites/society/files", 303, 422, 422, 422, 422, 404},
 		{"POST", "/sites/society/archive", 303, 303, 303, 303, 303, 404},

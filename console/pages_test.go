@@ -9,6 +9,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"net/url"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -100,6 +101,16 @@ func TestWritingAPage(t *testing.T) {
 		t.Errorf("over another's lines: %d", status)
 	}
 	status, body, _ := d.post("/sites/society/pages/"+p.ID, "version", strconv.Itoa(p.Version), "title", "Getting here", "body", "Another text altogether")
+	// what was not merged is in the page's history, once, and leads back to both
+	history := d.shows("/sites/society/pages/"+p.ID, "Not merged, since somebody else had changed the same lines")
+	link := regexp.MustCompile(`/sites/society/pages/[^"/]+/unmerged/[0-9]+`).FindAllString(history, -1)
+	if len(link) != 1 {
+		t.Fatalf("%q", link)
+	}
+	d.shows(link[0], "changed the same lines meanwhile", "Another text altogether</textarea>", "<del>", `name="over" value="yes"`)
+	if status, _, _ := d.another().signIn("mateo@cerroalcor.example").get(link[0]); status != 404 {
+		t.Errorf("somebody who may not write reads what was not merged: %d", status)
+	}
 	if status != 409 || !strings.Contains(body, "changed the same lines meanwhile") || !strings.Contains(body, "Another text altogether</textarea>") || !strings.Contains(body, "<del>") {
 		t.Errorf("both are not shown: %d", status)
 	}

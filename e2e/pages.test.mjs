@@ -114,6 +114,20 @@ test("two editors on one page are told of each other, and nothing is overwritten
   await body(jonas).fill(text.replace("Wear more than you think.", "Wear a hat."));
   await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
   assert.match(await jonas.locator(".diff").innerText(), /Wear/);
+  // whoever leaves the two of them comes back to what they wrote, here and in any other browser
+  const here = jonas.url();
+  await jonas.getByRole("link", { name: "Overview" }).first().click();
+  await jonas.getByRole("heading", { name: "Who can view" }).waitFor();
+  await jonas.goto(here);
+  await jonas.getByText("What you typed here last time could not be saved.").waitFor();
+  await jonas.locator("#unsaved button").first().click();
+  assert.match(await body(jonas).inputValue(), /Wear a hat/);
+  await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
+  await jonas.goto(here);
+  await jonas.getByText("Page history").click();
+  await jonas.getByRole("link", { name: "Look at it beside the page" }).first().click();
+  await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
+  assert.match(await body(jonas).inputValue(), /Wear a hat/);
   await body(jonas).fill("# Open nights\n\nWear everything, and a hat.");
   await jonas.getByRole("button", { name: "Save" }).click();
   await jonas.getByText(/Saved .* by Jonas Lindqvist/).waitFor();

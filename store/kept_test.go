@@ -91,6 +91,7 @@ func rowsOf(t *testing.T, db *sql.DB, who Who, site SiteID, n int) {
 		"edition":  SaveEdition(ctx, db, &Edition{Site: site, Number: n, At: now, Who: who}),
 		"page":     AddPage(ctx, db, site, Page{ID: fmt.Sprint("page", n), Path: fmt.Sprint("/", n), SavedAt: now, SavedBy: who}),
 		"save":     exec(ctx, db, `INSERT INTO page_saves (site, page, version, at, who, title, body) VALUES (?, 'x', ?, 0, ?, '', '')`, site, n, who),
+		"unmerged": SaveUnmerged(ctx, db, site, "x", Unmerged{At: now, Who: who, Body: text}),
 		"ruled":    SaveRuleNote(ctx, db, RuleNote{Rule: fmt.Sprintf("r%d", n), Who: who}),
 		"excepts":  SaveException(ctx, db, Exception{Site: site, Rule: fmt.Sprintf("r%d", n), Who: who}),
 		"feed":     SaveCalendarAddress(ctx, db, who, [32]byte{byte(n)}, time.Unix(0, 0)),

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 )
 
@@ -70,18 +69,9 @@ var whose = []column{
 	{"editions", "who", told},
 	{"pages", "saved_by", told},
 	{"page_saves", "who", told},
+	{"page_unmerged", "who", told},
 	{"rule_notes", "who", told},
 	{"left_as_is", "who", told},
-}
-
-// theirs lists the columns above that there are: migrations move people in tables of their
-// own time.
-func theirs(ctx context.Context, q Reader) ([]column, error) {
-	tables, err := collect(ctx, q, scanText[string], `SELECT name FROM sqlite_master WHERE type = 'table'`)
-	if err != nil {
-		return nil, err
-	}
-	return slices.DeleteFunc(slices.Clone(whose), func(c column) bool { return !slices.Contains(tables, c.table) }), nil
 }
 
 // MoveWho puts somebody in the place of another in everything that is kept, which
@@ -95,11 +85,7 @@ func MoveWho(ctx context.Context, q Queryer, from, to Who) (gone bool, err error
 		return false, err
 	}
 	gone = account != nil // it never gives way
-	columns, err := theirs(ctx, q)
-	if err != nil {
-		return gone, err
-	}
-	for _, c := range columns {
+	for _, c := range whose {
 		if c.table == "members" {
 			continue // rows of the document, written with it
 		}
@@ -124,11 +110,7 @@ func KeptOf(ctx context.Context, q Reader, people []Who) (map[Who]bool, error) {
 	if err != nil {
 		return nil, err
 	}
-	columns, err := theirs(ctx, q)
-	if err != nil {
-		return nil, err
-	}
-	for _, c := range columns {
+	for _, c := range whose {
 		if c.table == "members" {
 			continue
 		}

@@ -70,7 +70,11 @@ func SavePage(ctx context.Context, h *house.House, a house.Actor, site, id strin
 		saved := Saved{Page: *now}
 		saved.Page.Title, saved.Page.Body = title, body
 		if version != now.Version && !force { // put together by no lock: it may take a while
-			if saved, err = mergeSave(ctx, h, site, *now, version, title, body); err != nil {
+			var conflict Conflict
+			if saved, err = mergeSave(ctx, h, site, *now, version, title, body); errors.As(err, &conflict) {
+				err = errors.Join(err, keepUnmerged(ctx, h, a, site, conflict.Mine))
+			}
+			if err != nil {
 				return Saved{}, err
 			}
 		}
@@ -104,6 +108,21 @@ func mergeSave(ctx context.Context, h *house.House, site string, now store.Page,
 	saved := Saved{Page: now, Merged: merged != body || title != mine.Title}
 	saved.Page.Title, saved.Page.Body = title, merged
 	return saved, nil
+}
+
+// keepUnmerged keeps what somebody wrote and was not saved, beside the history of the page: it is nowhere else
+// once they leave it.
+func keepUnmerged(ctx context.Context, h *house.House, a house.Actor, site string, mine store.Page) error {
+	err := h.Change(ctx, a, house.Needs{Asks: true}, func(tx *house.Tx) error {
+		if err := tx.Require(house.ToWrite(site, mine.Path)); err != nil {
+			return err
+		}
+		return store.SaveUnmerged(ctx, tx, tx.State().ID(site), mine.ID, store.Unmerged{At: tx.Now(), Who: a.Who, Title: mine.Title, Body: mine.Body})
+	})
+	if err != nil {
+		return fmt.Errorf("keeping what was not merged: %w", err)
+	}
+	return nil
 }
 
 // keepPage saves a page that was worked out from what it was; again says that

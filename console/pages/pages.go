@@ -36,6 +36,7 @@ type pagesView struct {
 	Inserts  []insert
 	Form     web.Form
 	Saves    []saveRow
+	Unmerged []unmergedRow // what was written and not put together with what others saved
 	Conflict *conflictView
 	New      *newPageForm
 	SavedAt  string
@@ -78,6 +79,11 @@ func viewParts(site, here string, changes int) []web.Tab {
 		tabs[i].On = tabs[i].Name == here
 	}
 	return tabs
+}
+
+type unmergedRow struct {
+	ID        int64
+	When, Who string
 }
 
 // conflictView shows two states of a page side by side.
@@ -169,6 +175,14 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 			return
 		}
 		v.Saves = saveRows(c, saves)
+		unmerged, err := store.UnmergedOf(x.Request.Context(), c.House.Reader(), c.House.State().ID(site), p.ID)
+		if err != nil {
+			c.Fail(x, err)
+			return
+		}
+		for _, u := range unmerged {
+			v.Unmerged = append(v.Unmerged, unmergedRow{u.ID, c.Moment(u.At), c.House.NameOf(u.Who)})
+		}
 		files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
 		if err != nil {
 			c.Fail(x, err)
@@ -336,9 +350,7 @@ func savePage(c *web.Console, x *gin.Context) {
 		}
 		showPages(c, x, http.StatusConflict, p, func(v *pagesView) {
 			v.Form = f
-			v.Form.Values["version"] = strconv.Itoa(conflict.Theirs.Version)
-			v.Conflict = &conflictView{Pieces: content.Words(conflict.Theirs.Body, f.Values["body"]), Version: conflict.Theirs.Version}
-			v.Conflict.By = c.House.NameOf(conflict.Theirs.SavedBy)
+			v.sideBySide(c, conflict.Theirs, f.Values["body"])
 		})
 	case errors.As(err, &f.Wrong), errors.Is(err, house.ErrSection):
 		text := words.Capital(err.Error()) + "."
@@ -352,6 +364,39 @@ func savePage(c *web.Console, x *gin.Context) {
 		showPages(c, x, http.StatusUnprocessableEntity, p, func(v *pagesView) { v.Form = f; v.Form.Values["version"] = strconv.Itoa(version) })
 	default:
 		c.Fail(x, err)
+	}
+}
+
+// sideBySide shows what the page says now beside what somebody wrote, who saves it over that.
+func (v *pagesView) sideBySide(c *web.Console, now store.Page, mine string) {
+	v.Form.Values["version"] = strconv.Itoa(now.Version)
+	v.Conflict = &conflictView{Pieces: content.Words(now.Body, mine), Version: now.Version, By: c.House.NameOf(now.SavedBy)}
+}
+
+// unmerged shows what somebody wrote, and what was not put together with what others saved, beside what the
+// page says now.
+func unmerged(c *web.Console, x *gin.Context) {
+	p, err := workingPage(c, x)
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	id, err := web.ReadNumber(x.Param("id"))
+	if err != nil {
+		c.NotFound(x)
+		return
+	}
+	kept, err := store.FindUnmerged(x.Request.Context(), c.House.Reader(), c.House.State().ID(x.Param("site")), p.ID, id)
+	switch {
+	case err != nil:
+		c.Fail(x, err)
+	case kept == nil:
+		c.NotFound(x)
+	default:
+		showPages(c, x, http.StatusOK, p, func(v *pagesView) {
+			v.Form.Values["title"], v.Form.Values["body"] = kept.Title, kept.Body
+			v.sideBySide(c, *p, kept.Body)
+		})
 	}
 }
 

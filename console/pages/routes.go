@@ -22,6 +22,7 @@ func routes() []web.Route {
 		web.Post("/sites/:site/pages/:page/shift", web.OnSite, shiftPage),
 		web.Post("/sites/:site/pages/:page/drop", web.OnSite, dropPage),
 		web.Post("/sites/:site/pages/:page/restore", web.OnSite, restorePage),
+		web.Get("/sites/:site/pages/:page/unmerged/:id", web.OnSite, unmerged),
 		web.Post("/sites/:site/pages/:page/drop-file", web.OnSite, dropFile),
 		web.Post("/sites/:site/pages/:page/describe-file", web.OnSite, describeFile),
 		web.Post("/sites/:site/pages/:page/replace-file", web.OnSite, replaceFile),

@@ -19,7 +19,7 @@ import (
 var files embed.FS
 
 // Newest is the version of the tables that this program works with.
-const Newest = 30
+const Newest = 31
 
 // All knows all migrations of a database.
 func All(db *sql.DB) (*goose.Provider, error) {

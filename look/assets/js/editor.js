@@ -54,7 +54,18 @@ function write(form, signal) {
   let timer = 0,
     again = false,
     unsaved = false;
-  if (over) return; // two states are put together by hand, and saved on purpose
+  const keep = (from = version.value) =>
+    localStorage.setItem(key, JSON.stringify({ body: body.value, version: from }));
+  if (over) {
+    // Two states are put together by hand, and saved on purpose. What is kept goes on from what it began with.
+    const from = JSON.parse(localStorage.getItem(key) ?? "null")?.version ?? "0";
+    keep(from);
+    body.addEventListener("input", () => keep(from), { signal });
+    document
+      .querySelector("[data-discard]")
+      ?.addEventListener("click", () => localStorage.removeItem(key), { signal });
+    return;
+  }
   offerUnsaved(key, body, version, signal);
   const shown = () => !signal.aborted && form.isConnected;
   const say = (text, bad) => {
@@ -84,8 +95,8 @@ function write(form, signal) {
       if (answer.status === 409) {
         say("Somebody else changed the same lines: both are shown", true);
         delete form.dataset.saving;
+        keep(); // also where both are shown: whoever leaves them comes back to what they wrote
         if (shown()) form.submit();
-        else keep();
         return;
       }
       if (!answer.ok) {
@@ -124,7 +135,6 @@ function write(form, signal) {
       timer = setTimeout(save, 300);
     }
   }
-  const keep = () => localStorage.setItem(key, JSON.stringify({ body: body.value, version: version.value }));
   // Whoever chooses another page before the pause is over loses nothing either.
   signal.addEventListener("abort", () => {
     clearTimeout(timer);
@@ -207,8 +217,7 @@ function write(form, signal) {
     if (answer?.ok) {
       insert(told.markdown);
       if (told.picture) describe(told);
-    }
-    else say(`${file.name} was not taken. ${told?.error ?? "There was no answer."}`, true);
+    } else say(`${file.name} was not taken. ${told?.error ?? "There was no answer."}`, true);
   }
   // What a picture shows is asked for once it is there, and put between the brackets of it.
   const asks = document.querySelector("#describe");
@@ -232,7 +241,11 @@ function write(form, signal) {
       event.preventDefault();
       event.stopImmediatePropagation();
       const text = asks.elements.text.value.trim();
-      await fetch(asks.action, { method: "POST", headers: { Accept: "application/json" }, body: new URLSearchParams(new FormData(asks)) }).catch(() => null);
+      await fetch(asks.action, {
+        method: "POST",
+        headers: { Accept: "application/json" },
+        body: new URLSearchParams(new FormData(asks)),
+      }).catch(() => null);
       const { markdown: was } = asks.dataset;
       const at = body.value.lastIndexOf(was);
       if (text && at >= 0) {
@@ -243,7 +256,9 @@ function write(form, signal) {
     },
     { signal, capture: true },
   );
-  document.querySelectorAll("[data-sends]").forEach((input) => input.addEventListener("change", () => input.form.requestSubmit(), { signal }));
+  document
+    .querySelectorAll("[data-sends]")
+    .forEach((input) => input.addEventListener("change", () => input.form.requestSubmit(), { signal }));
   form.querySelector("[data-add-file]").addEventListener(
     "change",
     (event) => {
@@ -268,6 +283,7 @@ function write(form, signal) {
 function offerUnsaved(key, body, version, signal) {
   const kept = JSON.parse(localStorage.getItem(key) ?? "null");
   const box = document.querySelector("#unsaved");
+  if (kept?.body === body.value) localStorage.removeItem(key); // it was saved
   if (!kept || kept.body === body.value) return;
   box.hidden = false;
   box.querySelector("span").textContent = "What you typed here last time could not be saved.";
