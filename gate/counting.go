@@ -16,10 +16,13 @@ func (q *request) count(d access.Decision, status int) {
 		return
 	}
 	r := q.counted()
+	if status == 0 {
+		status = q.answered
+	}
 	r.Path, r.Outcome, r.Status, r.Page = q.path, d.Outcome, status, q.site.Exists(q.path)
 	q.gate.Traffic.Count(r)
 	if q.URL.RawQuery == viaQR && q.site.Exists(q.path) { // no path that anybody makes up is kept
-		q.use("qr:" + q.path)
+		q.use("qr:"+q.path, 0)
 	}
 }
 
@@ -44,20 +47,21 @@ func (q *request) countElsewhere(d access.Decision, status int, page bool) {
 // viaQR is the query of addresses that QR codes lead to, so that they are told from typed ones.
 const viaQR = "qr"
 
-// use hands to the counter how somebody came: by a short name, a QR code, a password or a link.
-func (q *request) use(what string) {
+// use hands to the counter how somebody came: by a short name, a QR code, a password or a link. status is
+// that of the answer which leads them on; 0 where it does not.
+func (q *request) use(what string, status int) {
 	if q.gate.Traffic == nil || q.as != nil {
 		return
 	}
 	r := q.counted()
-	r.Use, r.Status = what, http.StatusFound
+	r.Use, r.Status = what, status
 	q.gate.Traffic.Count(r)
 }
 
 // useOfKey counts the last of the passwords or links that a cookie holds.
 func (q *request) useOfKey(kind, cookie string) {
 	if held := doors.Held(q.gate.House, kind, q.state, q.address, cookie); len(held) > 0 {
-		q.use(kind + ":" + held[len(held)-1])
+		q.use(kind+":"+held[len(held)-1], http.StatusSeeOther)
 	}
 }
 

@@ -62,6 +62,7 @@ type request struct {
 	noticeRead bool      // the notice about cookies
 	as         *As       // whose eyes somebody else looks through
 	notes      *notes    // what is asked about the reader, while a page is made that is kept
+	answered   int       // the status, where it is not that of the outcome
 
 	commentWrong, commentText   string            // a comment that was refused, and why
 	contactWrong, contactValues map[string]string // a message that was refused, and why
@@ -248,10 +249,11 @@ func (q *request) serve(raw string) {
 	if d.Outcome == access.Open && !q.atItsAddress(raw) {
 		q.w.Header().Set("Cache-Control", "private, no-store")
 		http.Redirect(q.w, q.Request, edition.URLPath(q.path)+query(q.Request), http.StatusPermanentRedirect)
+		q.count(d, http.StatusPermanentRedirect)
 		return
 	}
-	q.count(d, 0)
 	q.meeting().meet(d)
+	q.count(d, 0)
 }
 
 // edition is what is shown of the site: the live edition, or for a look at the
@@ -340,7 +342,7 @@ func (q *request) small(data []byte, mark string, anybody bool) {
 		tag := `"` + mark + "-" + packed.Coding + `"`
 		h.Set("ETag", tag)
 		if match := q.Header["If-None-Match"]; len(match) > 0 && has(match, tag) {
-			q.w.WriteHeader(http.StatusNotModified)
+			q.notModified()
 			return
 		}
 	}

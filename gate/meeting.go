@@ -403,7 +403,7 @@ func (q meeting) send(name string, status int, s *sight) {
 		h.Set("ETag", tag)
 		public := strings.HasPrefix(h.Get("Cache-Control"), "public")
 		if has(q.Header.Values("If-None-Match"), tag) && public {
-			q.w.WriteHeader(http.StatusNotModified)
+			q.notModified()
 			return
 		}
 		if h.Add("Vary", "Accept-Encoding"); public && packed.Takes(q.Header["Accept-Encoding"]) { // with nothing in it that is anybody's own

@@ -64,9 +64,9 @@ func (q *request) short(name string) {
 		q.meeting().meet(d)
 	default:
 		if q.URL.RawQuery == viaQR {
-			q.use("qr:" + strings.ToLower(name))
+			q.use("qr:"+strings.ToLower(name), http.StatusFound)
 		} else {
-			q.use("short:" + strings.ToLower(name))
+			q.use("short:"+strings.ToLower(name), http.StatusFound)
 		}
 		headers(q.w)
 		q.w.Header().Set("Cache-Control", "private, no-store")

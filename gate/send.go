@@ -125,7 +125,7 @@ func (q sending) sendPublic(p *house.RenderedPage) {
 	}
 	h["Vary"], h["Cache-Control"], h["Etag"] = varyBoth, shared, tag
 	if match := q.Header["If-None-Match"]; len(match) > 0 && (has(match, p.Tag[0]) || len(p.Packed) > 0 && has(match, p.PackedTag[0])) {
-		q.w.WriteHeader(http.StatusNotModified)
+		q.notModified()
 		return
 	}
 	body := p.Head
@@ -136,6 +136,12 @@ func (q sending) sendPublic(p *house.RenderedPage) {
 		h["Content-Length"] = p.Length
 	}
 	q.write(body)
+}
+
+// notModified answers that what the visitor has is what there is.
+func (q *request) notModified() {
+	q.answered = http.StatusNotModified
+	q.w.WriteHeader(http.StatusNotModified)
 }
 
 // pack cuts a rendered page where the name stands, and packs it once.

@@ -292,3 +292,93 @@ func TestWordsOfTrafficAreForgotten(t *testing.T) {
 		t.Errorf("%d of %d words stay", count("1"), all)
 	}
 }
+
+// A request over midnight is counted, and does not turn the day back: the visits of the new one go on.
+func TestARequestOverMidnightTurnsNothingBack(t *testing.T) {
+	h, now := clockedHouse(t)
+	quiet(t, h)
+	zone := h.State().Zone
+	c := traffic.New(h)
+	before := time.Date(2026, 11, 24, 23, 59, 58, 0, zone)
+	*now = before
+	late := asks(h, "society", "/visit", "192.0.2.8")
+	counted(t, c, asks(h, "society", "/", "192.0.2.7"))
+	*now = time.Date(2026, 11, 25, 0, 0, 3, 0, zone)
+	counted(t, c, asks(h, "society", "/", "192.0.2.7"), late, asks(h, "society", "/visit", "192.0.2.7"))
+	if f := today(t, h, "society"); f.Visitors != 2 || f.Visits != 2 || f.Opened != 3 {
+		t.Errorf("after midnight %d visitors, %d visits, %d opened", f.Visitors, f.Visits, f.Opened)
+	}
+	*now = before
+	if f := today(t, h, "society"); f.Visitors != 1 || f.Opened != 1 {
+		t.Errorf("the day before: %d visitors, %d opened", f.Visitors, f.Opened)
+	}
+}
+
+// What is kept by day alone stays on its day, which begins at midnight of the house, and not of another zone.
+func TestVisitsStayOnTheirDay(t *testing.T) {
+	h, now := clockedHouse(t)
+	quiet(t, h)
+	zone := h.State().Zone
+	c := traffic.New(h)
+	was := map[int]int{}
+	for day := range 6 {
+		for hour := range []int{0, 0, 1, 12, 23}[day%5] + 1 {
+			*now = time.Date(2026, 10, 23+day, hour, 20, 0, 0, zone) // over the change of the clocks
+			counted(t, c, asks(h, "society", "/", "192.0.2.7"))
+			was[day]++
+		}
+	}
+	*now = time.Date(2026, 12, 20, 12, 0, 0, 0, zone)
+	counted(t, c, asks(h, "society", "/", "192.0.2.7"))
+	for day, n := range was {
+		from := time.Date(2026, 10, 23+day, 0, 0, 0, 0, zone)
+		f, err := traffic.Figures(ctx, h, "society", traffic.Stretch{From: from, Until: from.AddDate(0, 0, 1)})
+		if err != nil || f.Opened != n || len(f.Pages) != 1 {
+			t.Errorf("%s: %d opened, there were %d: %v", from.Format(time.DateOnly), f.Opened, n, err)
+		}
+	}
+}
+
+// Robots that name themselves are none of the visitors, however they do it, and a telephone is one.
+func TestRobotsAreKnown(t *testing.T) {
+	h, _ := clockedHouse(t)
+	quiet(t, h)
+	c := traffic.New(h)
+	ask := func(agent string) {
+		r := asks(h, "society", "/", "192.0.2.7")
+		r.Agent = agent
+		counted(t, c, r)
+	}
+	robots := []string{
+		"Mozilla/5.0 (compatible; SkyBot/1.0; +http://sky.example/bot)",
+		"Mozilla/5.0 (compatible; Orionspider; http://orion.example/help.html)",
+		"Mozilla/5.0 AppleWebKit/537.36 (KHTML, like Gecko; compatible; StarBot/1.2; +https://star.example/bot) Chrome/116.0 Safari/537.36",
+		"Mozilla/5.0 (Linux; Android 6.0.1; Nexus 5X Build/MMB29P) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/41.0 Mobile Safari/537.36 (compatible; Lensbot/2.1; +http://lens.example/bot.html)",
+		"Mozilla/5.0 (compatible; archive.example_crawler +http://archive.example/details)",
+		"Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) HeadlessChrome/119.0 Safari/537.36",
+		"curl/8.1",
+	}
+	for _, agent := range robots {
+		ask(agent)
+	}
+	ask("Mozilla/5.0 (Linux; Android 9; CUBOT X19) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/119.0 Mobile Safari/537.36")
+	ask("Mozilla/5.0 (iPad; CPU OS 17_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/17.0 Mobile/15E148 Safari/604.1")
+	ask("Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/119.0 Safari/537.36")
+	f := today(t, h, "society")
+	if f.Robots != len(robots) || f.Visitors != 3 || f.Opened != 3 || len(f.Devices) != 3 {
+		t.Errorf("%d robots, %d visitors, %d opened, %v", f.Robots, f.Visitors, f.Opened, f.Devices)
+	}
+}
+
+// A visit that goes on is told of as it is now.
+func TestVisitsThatGoOnAreTold(t *testing.T) {
+	h, now := clockedHouse(t)
+	quiet(t, h)
+	c := traffic.New(h)
+	counted(t, c, asks(h, "society", "/", "192.0.2.7"))
+	*now = now.Add(4 * time.Minute)
+	counted(t, c, asks(h, "society", "/visit", "192.0.2.7"))
+	if f := today(t, h, "society"); f.Ended != 1 || f.PagesAVisit != 2 || f.Median != 240 {
+		t.Errorf("%d visits, %.1f pages, %d s", f.Ended, f.PagesAVisit, f.Median)
+	}
+}

@@ -86,6 +86,17 @@ func TrafficToday(ctx context.Context, q Reader) (map[traffic.VisitorOf]*traffic
 	return today, err
 }
 
+// TrafficGoingOn reads the visits of a site that are not over, or not known to be, and began in a stretch of
+// time.
+func TrafficGoingOn(ctx context.Context, q Reader, site SiteID, from, until time.Time) ([]traffic.Visit, error) {
+	return collect(ctx, q, func(r *sql.Rows) (v traffic.Visit, err error) {
+		var began, last int64
+		err = r.Scan(&began, &last, &v.Pages)
+		v.Began, v.Last = time.Unix(began, 0), time.Unix(last, 0)
+		return v, err
+	}, `SELECT began, last, pages FROM traffic_today WHERE site = ? AND began >= ? AND began < ?`, site, from.Unix(), until.Unix())
+}
+
 // TrafficKey reads the key of a day, making it with fresh where there is none; the keys and
 // visitors of other days are thrown away.
 func TrafficKey(ctx context.Context, q Queryer, day int64, fresh func() []byte) (key []byte, err error) {
@@ -135,26 +146,45 @@ func SaveTrafficChoice(ctx context.Context, q Queryer, site SiteID, c TrafficCho
 }
 
 // ForgetTraffic rolls up what is older than hits are kept, to days and without who it was, and
-// deletes what is older than figures are kept. Hours and days count from 1970.
-func ForgetTraffic(ctx context.Context, q Queryer, site SiteID, rollBefore, dropHour, dropDay int64) error {
-	somebody, err := (&wordIDs{q, map[string]int64{}}).id(ctx, "somebody")
-	if err != nil {
-		return err
-	}
-	stranger, err := (&wordIDs{q, map[string]int64{}}).id(ctx, "stranger")
-	if err != nil {
-		return err
-	}
-	const old = ` FROM traffic_hits WHERE site = ?1 AND hour < ?2 AND (hour % 24 <> 12 OR asker NOT IN (?3, ?4))`
-	return errors.Join(
-		exec(ctx, q, `INSERT INTO traffic_hits (site, hour, page, asker, outcome, reason, n)
-			SELECT site, hour / 24 * 24 + 12, page, CASE asker WHEN ?4 THEN ?4 ELSE ?3 END, outcome, reason, sum(n)`+old+` GROUP BY 1, 2, 3, 4, 5, 6
-			ON CONFLICT DO UPDATE SET n = n + excluded.n`, site, rollBefore, somebody, stranger),
-		exec(ctx, q, `DELETE`+old, site, rollBefore, somebody, stranger),
+// deletes what is older than figures are kept. Hours and days count from 1970; noon returns the hour at which
+// the day of another is kept.
+func ForgetTraffic(ctx context.Context, q Queryer, site SiteID, rollBefore, dropHour, dropDay int64, noon func(hour int64) int64) error {
+	somebody, err1 := (&wordIDs{q, map[string]int64{}}).id(ctx, "somebody")
+	stranger, err2 := (&wordIDs{q, map[string]int64{}}).id(ctx, "stranger")
+	err := errors.Join(err1, err2,
 		exec(ctx, q, `DELETE FROM traffic_hits WHERE site = ? AND hour < ?`, site, dropHour),
 		exec(ctx, q, `DELETE FROM traffic_days WHERE site = ? AND day < ?`, site, dropDay),
 		exec(ctx, q, `DELETE FROM traffic_lines WHERE site = ? AND hour < ?`, site, dropHour),
 	)
+	if err != nil {
+		return err
+	}
+	type old struct {
+		hour  int64
+		named bool // by more than whether they were strangers
+	}
+	hours, err := collect(ctx, q, func(r *sql.Rows) (o old, err error) { return o, r.Scan(&o.hour, &o.named) },
+		`SELECT hour, max(asker NOT IN (?3, ?4)) FROM traffic_hits WHERE site = ?1 AND hour < ?2 GROUP BY hour`, site, rollBefore, somebody, stranger)
+	if err != nil {
+		return err
+	}
+	for _, o := range hours {
+		to := noon(o.hour)
+		if to == o.hour && !o.named {
+			continue
+		}
+		const these = ` FROM traffic_hits WHERE site = ?1 AND hour = ?2 AND (?2 <> ?5 OR asker NOT IN (?3, ?4))`
+		err = errors.Join(
+			exec(ctx, q, `INSERT INTO traffic_hits (site, hour, page, asker, outcome, reason, n)
+				SELECT site, ?5, page, CASE asker WHEN ?4 THEN ?4 ELSE ?3 END, outcome, reason, sum(n)`+these+` GROUP BY 1, 2, 3, 4, 5, 6
+				ON CONFLICT DO UPDATE SET n = n + excluded.n`, site, o.hour, somebody, stranger, to),
+			exec(ctx, q, `DELETE`+these, site, o.hour, somebody, stranger, to),
+		)
+		if err != nil {
+			return fmt.Errorf("rolling visits up: %w", err)
+		}
+	}
+	return nil
 }
 
 // TrafficHits reads the hits of a site from one hour on and before another.

@@ -19,7 +19,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	useragent "github.com/medama-io/go-useragent"
+	"github.com/mileusna/useragent"
 
 	"velada/core/access"
 	"velada/core/traffic"
@@ -56,6 +56,7 @@ const (
 	takeEvery   = 20 * time.Millisecond // all that have come since: nobody is woken for each
 	flushEvery  = time.Second           // so that a crash loses at most two of them
 	mostAgents  = 4096                  // browsers whose kind is remembered
+	late        = time.Hour             // that a request which began before midnight is counted after it
 	mostPages   = 5000                  // paths of a site that lives elsewhere that are told apart
 )
 
@@ -73,12 +74,12 @@ type Counter struct {
 	mu     sync.Mutex // of what follows: the worker's, and Flush
 	tally  *traffic.Tally
 	day    int64
+	began  time.Time // of the day
 	key    []byte
 	robots map[traffic.VisitorOf]bool
 	pages  map[store.SiteID]map[string]bool // of sites that live elsewhere, that opened today
 	mac    hash.Hash                        // under the day's key
 	sum    []byte
-	parser *useragent.Parser
 	agents map[string]agent
 	spare  []Request
 
@@ -95,7 +96,7 @@ type agent struct {
 
 // New returns the counter of a house. Nothing is counted before Run.
 func New(h *house.House) *Counter {
-	return &Counter{house: h, robots: map[traffic.VisitorOf]bool{}, parser: useragent.NewParser(), agents: map[string]agent{}}
+	return &Counter{house: h, robots: map[traffic.VisitorOf]bool{}, agents: map[string]agent{}}
 }
 
 // Count puts a request into the queue, or counts that it was dropped where that is full.
@@ -128,6 +129,9 @@ func (c *Counter) Run(ctx context.Context) {
 
 // take counts a request, once there is a day to count it in.
 func (c *Counter) take(r *Request) {
+	if c.tally != nil && c.day-traffic.DayOf(r.At, c.tally.Zone) == 1 && c.began.Sub(r.At) < late {
+		r.At = c.began // over midnight: the day before is closed
+	}
 	if c.tally == nil || traffic.DayOf(r.At, c.tally.Zone) != c.day {
 		if err := c.turn(context.Background(), r.At); err != nil {
 			slog.Error("beginning a day of counting", "error", err)
@@ -183,7 +187,7 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 	if err != nil {
 		return fmt.Errorf("beginning a day of counting: %w", err)
 	}
-	c.tally, c.day = traffic.NewTally(s.Zone, today), day
+	c.tally, c.day, c.began = traffic.NewTally(s.Zone, today), day, traffic.DayBegins(day, s.Zone)
 	c.robots, c.pages = map[traffic.VisitorOf]bool{}, map[store.SiteID]map[string]bool{}
 	c.mac = hmac.New(sha256.New, c.key)
 	return nil
@@ -201,15 +205,16 @@ func forget(ctx context.Context, tx *house.Tx, s *house.State, now time.Time) er
 
 func forgetSite(ctx context.Context, tx *house.Tx, s *house.State, id store.SiteID, choice store.TrafficChoice, now time.Time) error {
 	drop := now.AddDate(0, -choice.Months, 0)
-	if err := store.ForgetTraffic(ctx, tx, id, rolledBefore(choice, now), traffic.HourOf(drop), traffic.DayOf(drop, s.Zone)); err != nil {
+	noon := func(hour int64) int64 { return traffic.NoonOf(hour, s.Zone) }
+	if err := store.ForgetTraffic(ctx, tx, id, rolledBefore(choice, now, s.Zone), traffic.HourOf(drop), traffic.DayOf(drop, s.Zone), noon); err != nil {
 		return fmt.Errorf("forgetting visits: %w", err)
 	}
 	return nil
 }
 
 // rolledBefore is the hour before which visits are kept by day alone, and nobody is told apart.
-func rolledBefore(choice store.TrafficChoice, now time.Time) int64 {
-	return traffic.HourOf(now.AddDate(0, 0, -choice.Days)) / 24 * 24
+func rolledBefore(choice store.TrafficChoice, now time.Time, zone *time.Location) int64 {
+	return traffic.HourOf(traffic.DayBegins(traffic.DayOf(now, zone)-int64(choice.Days), zone))
 }
 
 // choiceOf is how a site is counted.
@@ -316,7 +321,7 @@ func (c *Counter) agent(text string) agent {
 	if a, known := c.agents[text]; known {
 		return a
 	}
-	a := agentOf(c.parser, text)
+	a := agentOf(text)
 	if len(c.agents) >= mostAgents {
 		clear(c.agents)
 	}
@@ -325,16 +330,17 @@ func (c *Counter) agent(text string) agent {
 }
 
 // agentOf tells what a browser says of itself.
-func agentOf(parser *useragent.Parser, text string) agent {
-	parsed := parser.Parse(text)
-	a := agent{"computer", parsed.IsBot() || !strings.Contains(text, "Mozilla/")}
+func agentOf(text string) agent {
+	parsed := useragent.Parse(text)
+	a := agent{"other", parsed.Bot || !strings.Contains(text, "Mozilla/")}
 	switch {
-	case parsed.IsMobile():
-		a.device = "phone"
-	case parsed.IsTablet():
+	case strings.Contains(text, "TV"):
+	case parsed.Tablet:
 		a.device = "tablet"
-	case parsed.IsTV():
-		a.device = "other"
+	case parsed.Mobile:
+		a.device = "phone"
+	case parsed.Desktop:
+		a.device = "computer"
 	}
 	return a
 }

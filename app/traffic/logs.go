@@ -15,8 +15,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/medama-io/go-useragent"
-
 	"velada/core/access"
 	"velada/core/traffic"
 	"velada/house"
@@ -103,14 +101,13 @@ type Reading struct {
 	tally          *traffic.Tally
 	early, late    int64          // the first hour that is kept, and the first that is too late
 	rolled         int64          // what is before is kept by day
-	ours           map[int64]bool // hours, and UTC days from rolled back, that Velada counted itself
+	ours           map[int64]bool // hours, and noons of days from rolled back, that Velada counted itself
 	marks          map[int64]map[uint64]bool
 	touched        map[int64]bool
 	waits          int // lines that were counted and not written
 	robots         map[uint64]bool
 	pages          map[string]bool
 	agents         map[string]agent
-	parser         *useragent.Parser
 	seed           maphash.Seed
 	state          *house.State
 	networks       []netip.Prefix
@@ -135,8 +132,8 @@ func (l *Logs) Begin(ctx context.Context, a house.Actor, site, host string, size
 	compiled := s.Policy.Site(site)
 	r := &Reading{
 		house: l.house, by: a, site: site, id: id, now: now, hosts: []string{strings.ToLower(strings.TrimPrefix(strings.TrimSpace(host), "www."))},
-		tally: traffic.NewTally(s.Zone, nil), late: traffic.HourOf(now), early: traffic.HourOf(now.AddDate(0, -choice.Months, 0)), rolled: rolledBefore(choice, now),
-		marks: map[int64]map[uint64]bool{}, touched: map[int64]bool{}, robots: map[uint64]bool{}, pages: map[string]bool{}, agents: map[string]agent{}, parser: useragent.NewParser(),
+		tally: traffic.NewTally(s.Zone, nil), late: traffic.HourOf(now), early: traffic.HourOf(now.AddDate(0, -choice.Months, 0)), rolled: rolledBefore(choice, now, s.Zone),
+		marks: map[int64]map[uint64]bool{}, touched: map[int64]bool{}, robots: map[uint64]bool{}, pages: map[string]bool{}, agents: map[string]agent{},
 		seed: maphash.MakeSeed(), state: s, networks: networksOf(compiled), known: compiled.Exists, progress: Progress{Of: size},
 	}
 	l.mu.Lock()
@@ -161,7 +158,7 @@ func (r *Reading) done() bool {
 }
 
 // countedHere lists the hours in which requests were counted that are in no log that was read:
-// Velada counted them itself. Before hits are rolled up that is told by the UTC day.
+// Velada counted them itself. Before hits are rolled up that is told by the day.
 func (r *Reading) countedHere(ctx context.Context) (map[int64]bool, error) {
 	hours, err1 := store.TrafficHours(ctx, r.house.Reader(), r.id)
 	read, err2 := store.LogHours(ctx, r.house.Reader(), r.id)
@@ -170,14 +167,14 @@ func (r *Reading) countedHere(ctx context.Context) (map[int64]bool, error) {
 	}
 	days := map[int64]bool{}
 	for hour := range read {
-		days[hour/24] = true
+		days[traffic.NoonOf(hour, r.state.Zone)] = true
 	}
 	ours := map[int64]bool{}
 	for _, hour := range hours {
 		lines, known := read[hour]
 		switch {
-		case hour < r.rolled && !days[hour/24]:
-			ours[hour/24*24] = true
+		case hour < r.rolled && !days[traffic.NoonOf(hour, r.state.Zone)]:
+			ours[traffic.NoonOf(hour, r.state.Zone)] = true
 		case hour >= r.rolled && (!known || lines == 0):
 			ours[hour] = true
 		}
@@ -191,7 +188,7 @@ func (r *Reading) countedHere(ctx context.Context) (map[int64]bool, error) {
 }
 
 func (r *Reading) here(hour int64) bool {
-	return r.ours[hour] || hour < r.rolled && r.ours[hour/24*24]
+	return r.ours[hour] || hour < r.rolled && r.ours[traffic.NoonOf(hour, r.state.Zone)]
 }
 
 // File reads a log, packed by gzip or not. It returns the error of reading or writing; what
@@ -350,7 +347,7 @@ func (r *Reading) add(l *traffic.LogLine) {
 	}
 	told, known := r.agents[l.Agent]
 	if !known {
-		told = agentOf(r.parser, l.Agent)
+		told = agentOf(l.Agent)
 		if l.Agent == "" { // Common Log Format says nothing of it
 			told = agent{device: "other"}
 		}

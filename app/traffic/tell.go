@@ -33,8 +33,12 @@ func Figures(ctx context.Context, h *house.House, site string, of Stretch) (*tra
 	id := s.ID(site)
 	hits, err1 := store.TrafficHits(ctx, h.Reader(), id, traffic.HourOf(of.From), traffic.HourOf(of.Until))
 	days, err2 := store.TrafficDays(ctx, h.Reader(), id, traffic.DayOf(of.From, s.Zone), traffic.DayOf(of.Until, s.Zone))
-	if err := errors.Join(err1, err2); err != nil {
+	visits, err3 := store.TrafficGoingOn(ctx, h.Reader(), id, of.From, of.Until)
+	if err := errors.Join(err1, err2, err3); err != nil {
 		return nil, fmt.Errorf("reading the traffic of a site: %w", err)
+	}
+	for _, v := range visits { // as if they ended now
+		days = append(days, v.Ended()...)
 	}
 	return traffic.Figure(hits, days, of.From, of.Until, of.ByHour(), s.Zone), nil
 }

@@ -181,7 +181,7 @@ func show(c *web.Console, x *gin.Context, status int, f web.Form, choice store.T
 	v.Chart = draw(now.Bars, than, marks, of, d)
 	v.pages(d, now)
 	v.reasons(d, now)
-	v.groups(now)
+	v.groups(d, now)
 	v.Week = weekOf(now)
 	v.Notes = notes(now)
 	if d.Tray != nil {
@@ -204,12 +204,12 @@ func figuresOf(now, before *core.Figures) []figure {
 	number := func(n, was int, text string) figure {
 		return figure{web.Thousands(n), text, changeOf(float64(n), float64(was))}
 	}
-	return []figure{
-		number(now.Opened, before.Opened, "pages opened"), number(now.Visitors, before.Visitors, "visitors"),
-		{lasting(now.Median), "on the site, median", changeOf(float64(now.Median), float64(before.Median))},
-		{strconv.FormatFloat(now.PagesAVisit, 'f', 1, 64), "pages a visit", changeOf(now.PagesAVisit, before.PagesAVisit)},
-		number(now.Turned, before.Turned, "turned away"),
+	list := []figure{number(now.Opened, before.Opened, "pages opened"), number(now.Visitors, before.Visitors, "visitors")}
+	if now.Ended > 0 { // there is no visit else to tell of
+		list = append(list, figure{lasting(now.Median), "on the site, median", changeOf(float64(now.Median), float64(before.Median))},
+			figure{strconv.FormatFloat(now.PagesAVisit, 'f', 1, 64), "pages a visit", changeOf(now.PagesAVisit, before.PagesAVisit)})
 	}
+	return append(list, number(now.Turned, before.Turned, "turned away"))
 }
 
 // changeOf is a change against before, in per cent; "" where there is none to speak of.
@@ -364,7 +364,7 @@ func WhyWords(w words.Wording, why access.Turned) string {
 	return "no way in names them"
 }
 
-func (v *view) groups(f *core.Figures) {
+func (v *view) groups(d *web.Site, f *core.Figures) {
 	add := func(name string, list []core.Share, name1 func(string) string, percent bool) {
 		total := 0
 		for _, s := range list {
@@ -388,16 +388,29 @@ func (v *view) groups(f *core.Figures) {
 	same := func(s string) string { return s }
 	add("Where from", f.Sources, func(s string) string { return cmp.Or(s, "typed, or from an app") }, true)
 	add("Devices", f.Devices, words.Capital, true)
-	add("Came by", f.Uses, useWords, false)
+	add("Came by", f.Uses, func(use string) string { return useWords(d, use) }, false)
 	add("Searched for here", f.Searches, same, false)
 	add("Searched, and found nothing", f.FoundNone, same, false)
 	add("Answers", f.Statuses, statusWords, false)
 }
 
 // useWords says by what somebody came.
-func useWords(use string) string {
+func useWords(d *web.Site, use string) string {
 	kind, name, _ := strings.Cut(use, ":")
-	return map[string]string{"pass": "the password ", "link": "the link ", "short": "the short name ", "qr": "the QR code of "}[kind] + "“" + name + "”"
+	switch kind {
+	case "pass":
+		return "the password “" + d.Words.Pass(name) + "”"
+	case "link":
+		return "the link " + d.Words.Link(name)
+	case "short":
+		return "the short name “" + name + "”"
+	case "qr":
+		if strings.HasPrefix(name, "/") {
+			name = d.State.Title(d.Site, name)
+		}
+		return "the QR code of “" + name + "”"
+	}
+	return use
 }
 
 func statusWords(status string) string {

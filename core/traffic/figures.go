@@ -36,6 +36,7 @@ type DaySum struct {
 // Figures is what is to be told of a stretch of time.
 type Figures struct {
 	Opened, Turned, Visitors, Visits int
+	Ended                            int     // visits that opened a page, of which the next two tell
 	Median                           int     // seconds that a visit lasted
 	PagesAVisit                      float64 // that opened
 	Missing                          int
@@ -172,7 +173,7 @@ func barOf(t time.Time, byHour bool, zone *time.Location) int64 {
 func (f *Figures) days(days []DaySum) {
 	by := map[DayKind]map[string]int{}
 	lasted := map[int]int{}
-	ended, pages := 0, 0
+	pages := 0
 	for _, d := range days {
 		if by[d.Kind] == nil {
 			by[d.Kind] = map[string]int{}
@@ -192,14 +193,14 @@ func (f *Figures) days(days []DaySum) {
 			f.Dropped += d.N
 		case Lasted:
 			lasted[n] += d.N
-			ended += d.N
+			f.Ended += d.N
 		case PagesAVisit:
 			pages += n * d.N
 		}
 	}
-	if ended > 0 {
-		f.PagesAVisit = float64(pages) / float64(ended)
-		left := (ended + 1) / 2
+	if f.Ended > 0 {
+		f.PagesAVisit = float64(pages) / float64(f.Ended)
+		left := (f.Ended + 1) / 2
 		for _, seconds := range slices.Sorted(maps.Keys(lasted)) {
 			if left -= lasted[seconds]; left <= 0 {
 				f.Median = seconds

@@ -20,7 +20,7 @@ type Hit struct {
 	Who     string // as an observer of the model: stranger, domain:D, pass:ID, person:ID, …
 	Outcome access.Outcome
 	Reason  string // why it did not open, see Reason
-	Status  int    // of the answer; 0 is that of the outcome
+	Status  int    // of the answer; 0 is that of the outcome, and for a use that it was no answer of its own
 	Visitor uint64 // tells visitors of a day apart; 0 tells this one from nobody
 	Source  string // the host that led here; "" is none
 	Device  string // phone, tablet, computer, other
@@ -125,6 +125,19 @@ func DayOf(t time.Time, zone *time.Location) int64 {
 	return time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Unix() / 86400
 }
 
+// DayBegins is when a day begins in a zone, see DayOf.
+func DayBegins(day int64, zone *time.Location) time.Time {
+	year, month, d := time.Unix(day*86400, 0).UTC().Date()
+	return time.Date(year, month, d, 0, 0, 0, 0, zone)
+}
+
+// NoonOf returns the hour, see HourOf, of noon on the day of an hour in a zone: hits that are kept by day
+// alone are kept there.
+func NoonOf(hour int64, zone *time.Location) int64 {
+	year, month, day := time.Unix(hour*3600, 0).In(zone).Date()
+	return HourOf(time.Date(year, month, day, 12, 0, 0, 0, zone))
+}
+
 // HourOf counts the hours from 1970 to a time.
 func HourOf(t time.Time) int64 { return t.Unix() / 3600 }
 
@@ -163,29 +176,25 @@ const mostNames = 20_000
 func (t *Tally) Add(h Hit) {
 	day := DayOf(h.At, t.Zone)
 	count := func(kind DayKind, name string) { t.Days[DayKey{h.Site, day, kind, t.told(h.Site, day, kind, name)}]++ }
-	if h.Search != "" {
-		if h.Robot {
-			return
-		}
+	switch {
+	case h.Robot: // in no other sum
+		count(Robots, "")
+		return
+	case h.Search != "":
 		count(Searched, h.Search)
 		if !h.Found {
 			count(FoundNone, h.Search)
 		}
 		return
 	}
-	if h.Status != 0 || h.Robot { // else it is told by the hits, see Take
-		status := h.Status
-		if status == 0 {
-			status = access.Decision{Outcome: h.Outcome}.Status()
-		}
-		count(Statuses, strconv.Itoa(status))
+	if h.Status != 0 { // else it is told by the hits, see Take
+		count(Statuses, strconv.Itoa(h.Status))
 	}
 	if h.Use != "" {
 		count(Uses, h.Use)
 		return
 	}
-	if h.Robot {
-		count(Robots, "")
+	if h.Status >= 300 && h.Status < 400 && h.Status != 304 { // led on: what they come to is counted
 		return
 	}
 	t.Hits[Key{h.Site, HourOf(h.At), h.Page, h.Who, h.Outcome, h.Reason}]++
@@ -201,9 +210,6 @@ func (t *Tally) visit(h Hit, count func(kind DayKind, name string)) {
 	v := t.Today[who]
 	if h.Visitor == 0 || v == nil && len(t.Today) >= t.most {
 		count(Apart, "")
-		if h.Source != "" {
-			count(Sources, h.Source)
-		}
 		return
 	}
 	fresh := v == nil
@@ -236,12 +242,17 @@ func (t *Tally) visit(h Hit, count func(kind DayKind, name string)) {
 
 // finish counts how a visit went that is over.
 func (t *Tally) finish(site string, v *Visit) {
-	if v.Pages == 0 {
-		return // they saw a door alone
+	for _, d := range v.Ended() {
+		t.Days[DayKey{site, DayOf(v.Began, t.Zone), d.Kind, d.Name}] += d.N
 	}
-	day := DayOf(v.Began, t.Zone)
-	t.Days[DayKey{site, day, Lasted, strconv.Itoa(rounded(v.Last.Sub(v.Began)))}]++
-	t.Days[DayKey{site, day, PagesAVisit, strconv.Itoa(v.Pages)}]++
+}
+
+// Ended is how a visit went, as it is counted by day; nothing where it saw a door alone.
+func (v Visit) Ended() []DaySum {
+	if v.Pages == 0 {
+		return nil
+	}
+	return []DaySum{{Lasted, strconv.Itoa(rounded(v.Last.Sub(v.Began))), 1}, {PagesAVisit, strconv.Itoa(v.Pages), 1}}
 }
 
 // rounded is how long something lasted in seconds, exact to a tenth of it.

@@ -1,6 +1,9 @@
 package traffic
 
 import (
+	"cmp"
+	"math/rand/v2"
+	"slices"
 	"strconv"
 	"testing"
 	"time"
@@ -219,5 +222,109 @@ func TestNamesADayAreBounded(t *testing.T) {
 	}
 	if len(days) > limits.NamesADay+1 || sum != 3*limits.NamesADay {
 		t.Errorf("%d names, %d searches", len(days), sum)
+	}
+}
+
+// Whatever comes, the figures of one screen add up: each answer is in one sum, each visit in one.
+func TestFiguresAddUp(t *testing.T) {
+	zone := madrid(t)
+	for seed := range uint64(200) {
+		r := rand.New(rand.NewPCG(seed, 1))
+		tally := NewTally(zone, nil)
+		from := time.Date(2026, 10, 24, 0, 0, 0, 0, zone) // the clocks change on the day after
+		until := time.Date(2026, 10, 28, 0, 0, 0, 0, zone)
+		robots, led, uses, asked := 0, 0, 0, 0 // led on, by a use too
+		at := from
+		for at.Before(until.Add(-time.Minute)) {
+			h := Hit{
+				Site: "s", At: at, Page: []string{"", "/", "/a"}[r.IntN(3)], Who: []string{"stranger", "domain:x.example"}[r.IntN(2)],
+				Outcome: []access.Outcome{access.Open, access.Open, access.Missing, access.Challenge, access.Held, access.Refused}[r.IntN(6)],
+				Status:  []int{0, 0, 0, 304, 308, 303, 404}[r.IntN(7)], Visitor: uint64(r.IntN(6)), Source: []string{"", "news.example"}[r.IntN(2)],
+				Device: "phone", Robot: r.IntN(5) == 0,
+			}
+			switch r.IntN(12) {
+			case 0:
+				h.Use = "short:x"
+			case 1:
+				h.Search = "dome"
+			}
+			isLed := h.Status == 308 || h.Status == 303
+			switch {
+			case h.Robot:
+				robots++
+			case h.Search != "":
+			case h.Use != "":
+				uses++
+				if h.Status != 0 {
+					led, asked = led+1, asked+1
+				}
+			case isLed:
+				led++
+				asked++
+			default:
+				asked++
+			}
+			tally.Add(h)
+			at = at.Add(time.Duration(r.IntN(50)) * time.Minute)
+			if DayOf(at, zone) != DayOf(h.At, zone) {
+				tally.Night()
+			}
+		}
+		tally.Night()
+		hits, days, _ := tally.Take()
+		var sums []Sum
+		for k, n := range hits {
+			sums = append(sums, Sum{k.Hour, k.Page, k.Who, k.Outcome, k.Reason, n})
+		}
+		slices.SortFunc(sums, func(a, b Sum) int { return cmp.Compare(a.Hour, b.Hour) })
+		var byDay []DaySum
+		for k, n := range days {
+			byDay = append(byDay, DaySum{k.Kind, k.Name, n})
+		}
+		f := Figure(sums, byDay, from, until, false, zone)
+		var bars, turned, hours, pages, there, reasons, visitHours int
+		for _, b := range f.Bars {
+			bars, turned = bars+b.Opened, turned+b.Turned
+		}
+		for _, day := range f.Hours {
+			for _, n := range day {
+				hours += n
+			}
+		}
+		for _, p := range f.Pages {
+			pages, there = pages+p.Opened, there+p.Turned
+		}
+		for _, w := range f.Reasons {
+			reasons += w.N
+		}
+		for _, d := range byDay {
+			if d.Kind == VisitHour {
+				visitHours += d.N
+			}
+		}
+		total := func(list []Share) (n int) {
+			for _, s := range list {
+				n += s.N
+			}
+			return n
+		}
+		for name, same := range map[string][]int{
+			"opened":  {f.Opened, bars, hours},
+			"turned":  {f.Turned, turned, reasons},
+			"answers": {asked, total(f.Statuses)},
+			"seen":    {asked - led, f.Opened + f.Turned + f.Missing},
+			"visits":  {f.Visits, total(f.Sources), total(f.Devices), visitHours},
+			"robots":  {robots, f.Robots},
+			"uses":    {uses, total(f.Uses)},
+		} {
+			for _, n := range same {
+				if n != same[0] {
+					t.Errorf("%d: %s: %v", seed, name, same)
+				}
+			}
+		}
+		if pages > f.Opened || there > f.Turned || f.Visitors > f.Visits || f.Ended > f.Visits || f.Ended > 0 && f.PagesAVisit < 1 || f.Ended > 0 && int(f.PagesAVisit*float64(f.Ended)+0.5) > f.Opened {
+			t.Errorf("%d: %+v", seed, f)
+		}
 	}
 }
