@@ -24,17 +24,21 @@ type wires struct{ net.Listener }
 func (l wires) Accept() (net.Conn, error) {
 	conn, err := l.Listener.Accept()
 	if tcp, ok := conn.(*net.TCPConn); ok {
-		return &wire{TCPConn: tcp}, err
+		return &wire{TCPConn: tcp}, nil
 	}
-	return conn, err
+	if err != nil {
+		return nil, err
+	}
+	return &paced{Conn: conn}, nil
 }
 
 // wire is a connection that can hold back what is written until all of it is
-// there. Only one answer at a time is written on it.
+// there. Only one answer at a time is written on it, see pace.
 type wire struct {
 	*net.TCPConn
 	holding bool
 	held    []byte
+	pace    pace
 }
 
 // Write sends bytes, or keeps them while they are held back.
@@ -43,7 +47,7 @@ func (c *wire) Write(p []byte) (int, error) {
 		c.held = append(c.held, p...)
 		return len(p), nil
 	}
-	return c.TCPConn.Write(p)
+	return c.pace.write(c.TCPConn, p)
 }
 
 // mostHeld is the longest body that is sent at once: a longer one takes several
@@ -58,7 +62,7 @@ func (c *wire) send(w http.ResponseWriter, parts [][]byte) {
 		held := c.held
 		c.holding, c.held = false, nil
 		if len(held) > 0 {
-			_, _ = c.TCPConn.Write(held)
+			_, _ = c.pace.write(c.TCPConn, held)
 		}
 		*buffer = held
 		buffers.Put(buffer)

@@ -90,13 +90,13 @@ func (in *incoming) serve(proxies networks) <-chan error {
 	main := in.servers[0]
 	go house.Recovered("serving", func() {
 		if in.certs != nil {
-			in.failed <- main.ServeTLS(proxies.behind(in.main), "", "")
+			in.failed <- main.ServeTLS(gate.Moving(proxies.behind(in.main)), "", "")
 			return
 		}
 		in.failed <- main.Serve(gate.InOnePiece(main, proxies.behind(in.main)))
 	})
 	if in.plain != nil {
-		go house.Recovered("leading to https", func() { in.failed <- in.servers[1].Serve(proxies.behind(in.plain)) })
+		go house.Recovered("leading to https", func() { in.failed <- in.servers[1].Serve(gate.Moving(proxies.behind(in.plain))) })
 	}
 	return in.failed
 }
