@@ -117,8 +117,8 @@ func (o *Outbox) Spend(ctx context.Context, token, address string, also func(tx 
 }
 
 // write puts a letter to what a change writes into the outbox. It is sent from there when there is a
-// mail server. One that cannot be written fails alone, and says why.
-func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) {
+// mail server. One that cannot be written fails alone, and says why. It reports whether it may be sent.
+func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) bool {
 	s := o.house.State()
 	status := store.MailKept
 	switch a, err := access.ParseAddress(l.To); {
@@ -146,6 +146,7 @@ func (o *Outbox) write(tx *Tx, site, kind, about string, l post.Letter) {
 		At: o.house.Now(), Address: l.To, Site: site, Kind: kind, About: about, Subject: l.Subject, Status: status, Answer: answer, Link: linkIn(l.Action.URL),
 		Text: o.house.Keys.vault.Seal(sealedMail, written.Text), HTML: o.house.Keys.vault.Seal(sealedMail, written.HTML), Raw: []byte(o.house.Keys.vault.Seal(sealedMail, pack(written.Raw))),
 	})
+	return status == store.MailWaiting || status == store.MailKept
 }
 
 // saveLetters writes what a change put into the outbox.

@@ -27,14 +27,15 @@ func (tx *Tx) Log(site, kind, what, before, after string) {
 }
 
 // QueueMail puts a letter into the outbox with the commit of the change. It is sent when
-// there is a mail server.
-func (tx *Tx) QueueMail(site, kind string, l post.Letter) {
-	tx.QueueMailAbout(site, kind, "", l)
+// there is a mail server. It reports false of one that goes nowhere: it could not be written, or its address
+// has no mailbox.
+func (tx *Tx) QueueMail(site, kind string, l post.Letter) bool {
+	return tx.QueueMailAbout(site, kind, "", l)
 }
 
 // QueueMailAbout is QueueMail of a letter that is found by what it is about.
-func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) {
-	tx.house.Outbox.write(tx, site, kind, about, l)
+func (tx *Tx) QueueMailAbout(site, kind, about string, l post.Letter) bool {
+	return tx.house.Outbox.write(tx, site, kind, about, l)
 }
 
 // NotifyHere tells people something in the console alone.

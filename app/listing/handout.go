@@ -3,6 +3,7 @@ package listing
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"velada/core/access"
@@ -72,9 +73,13 @@ func HandOut(ctx context.Context, h *house.House, a house.Actor, site, path stri
 		var names []string
 		for _, reader := range readers {
 			to := parts.Canonical(reader.String())
-			tx.QueueMail(site, "letter", post.Letter{To: to, Subject: subject, Lines: lines, Stop: h.Outbox.StopLink(id, tx.State().WhoHas(reader))})
-			names = append(names, to)
-			sent++
+			if slices.Contains(names, to) { // named twice
+				continue
+			}
+			if tx.QueueMail(site, "letter", post.Letter{To: to, Subject: subject, Lines: lines, Stop: h.Outbox.StopLink(id, tx.State().WhoHas(reader))}) {
+				names = append(names, to)
+				sent++
+			}
 		}
 		tx.Log(site, "letter", fmt.Sprintf("%s was handed out by mail to %d: %s", path, sent, strings.Join(names, ", ")), "", "")
 		return nil

@@ -61,6 +61,36 @@ func (c MembersChange) needs() house.Needs {
 	return house.Needs{Site: c.Site, Cap: access.ManageMembers}
 }
 
+// concerns reports whether a change does anything to somebody with a status.
+func (c MemberChange) concerns(status string) bool {
+	switch c {
+	case Admit, Refuse:
+		return status == "pending"
+	case Block:
+		return status != "blocked"
+	case Unblock:
+		return status == "blocked"
+	case Remove:
+		return status != "pending"
+	}
+	return false
+}
+
+// Concerned are those of the people of a change to whom it does something.
+func (c MembersChange) Concerned(doc *access.Site) (list []string) {
+	status := make(map[string]string, len(doc.Members))
+	for _, m := range doc.Members {
+		status[m.Who] = m.Status
+	}
+	for _, who := range c.People {
+		if is, there := status[who]; there && c.Change.concerns(is) {
+			list = append(list, who)
+			delete(status, who) // once
+		}
+	}
+	return list
+}
+
 func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *house.Tx) error {
 	return func(tx *house.Tx) error {
 		s := tx.State()
@@ -86,19 +116,20 @@ func (c MembersChange) in(h *house.House, a house.Actor, changed *int) func(tx *
 				return ErrOnTeam
 			}
 			name, was, what := w.Person(who), doc.Members[i].Status, ""
-			switch {
-			case c.Change == Admit && was == "pending":
-				doc.Members[i].Status, what = "approved", name+" was approved as a member."
-			case c.Change == Refuse && was == "pending":
-				gone[who], what = true, name+" was declined as a member."
-			case c.Change == Block && was != "blocked":
-				doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
-			case c.Change == Unblock && was == "blocked":
-				doc.Members[i].Status, what = "approved", name+" is a member again."
-			case c.Change == Remove && was != "pending":
-				gone[who], what = true, name+" is no longer a member."
-			default:
+			if !c.Change.concerns(was) {
 				continue
+			}
+			switch c.Change {
+			case Admit:
+				doc.Members[i].Status, what = "approved", name+" was approved as a member."
+			case Refuse:
+				gone[who], what = true, name+" was declined as a member."
+			case Block:
+				doc.Members[i].Status, what = "blocked", name+" was blocked as a member."
+			case Unblock:
+				doc.Members[i].Status, what = "approved", name+" is a member again."
+			case Remove:
+				gone[who], what = true, name+" is no longer a member."
 			}
 			*changed++
 			tx.Log(c.Site, "member", what, was, string(c.Change))

@@ -410,7 +410,7 @@ func Stop(ctx context.Context, h *house.House, token string, meant bool) (site, 
 }
 
 // WriteToMembers writes a letter to members of a site, all of them or some. Who wants
-// none gets none. It returns how many letters were written and how many wanted none, or
+// none gets none. It returns how many letters were written and how many members get none, or
 // house.FieldErrors.
 func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site string, to []string, subject, text string) (sent, unwanted int, err error) {
 	err = h.Change(ctx, a, house.Needs{Site: site, Cap: access.ManageMembers}, func(tx *house.Tx) error {
@@ -448,13 +448,17 @@ func WriteToMembers(ctx context.Context, h *house.House, a house.Actor, site str
 				unwanted++
 				continue
 			}
-			sent++
-			tx.QueueMail(site, "letter", post.Letter{
+			written := tx.QueueMail(site, "letter", post.Letter{
 				To: parts.Canonical(p.Address), Subject: subject, Lines: lines, After: []string{"You get this as a member of " + s.SiteTitle(site) + "."},
 				Stop: h.Outbox.StopLink(s.ID(site), store.Who(p.ID)),
 			})
+			if written {
+				sent++
+			} else {
+				unwanted++
+			}
 		}
-		tx.Log(site, "member", fmt.Sprintf("A letter to %d members: %s", sent, subject), "", "")
+		tx.Log(site, "member", fmt.Sprintf("A letter to %s: %s", words.Count(sent, "member", "members"), subject), "", "")
 		return nil
 	})
 	return sent, unwanted, err

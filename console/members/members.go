@@ -276,7 +276,9 @@ func doMember(c *web.Console, x *gin.Context) {
 			c.Done(x, err, "", to)
 			return
 		}
-		v := web.NewChangeView(c, x, changeWords(c, x, change), would)
+		does := change
+		does.People = change.Concerned(c.House.State().SiteDocument(site))
+		v := web.NewChangeView(c, x, changeWords(c, x, does), would)
 		v.To, v.Back = web.MembersURL(site), to
 		if x.PostForm("all") == "yes" {
 			for _, name := range []string{"all", "status", "find", "sort"} {
@@ -291,7 +293,7 @@ func doMember(c *web.Console, x *gin.Context) {
 		v.Hide("change", string(change.Change))
 		v.Hide("word", change.Word)
 		v.Hide("back", x.PostForm("back"))
-		v.Do = changeNames[change.Change] + " " + web.Count(len(chosen), "person", "people")
+		v.Do = changeNames[change.Change] + " " + web.Count(len(does.People), "person", "people")
 		p := c.SitePage(x, "Members")
 		p.View = v
 		c.Show(x, http.StatusOK, "house-change", p)
@@ -314,9 +316,9 @@ func changeWords(c *web.Console, x *gin.Context, change members.MembersChange) s
 	one := len(change.People) == 1
 	switch change.Change {
 	case members.Admit:
-		return who + web.Plural(len(change.People), " becomes a member.", " become members.") + " " + c.Told(x)
+		return who + web.Plural(len(change.People), " becomes a member.", " become members.") + " " + c.Told(x, change.People...)
 	case members.Refuse:
-		return who + map[bool]string{true: " does not become a member.", false: " do not become members."}[one] + " " + c.Told(x)
+		return who + map[bool]string{true: " does not become a member.", false: " do not become members."}[one] + " " + c.Told(x, change.People...)
 	case members.Block:
 		return who + map[bool]string{true: " is", false: " are"}[one] + " blocked: they get in by no way in for members, and cannot sign up again."
 	case members.Unblock:

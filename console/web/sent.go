@@ -3,6 +3,7 @@ package web
 import (
 	"github.com/gin-gonic/gin"
 
+	"velada/store"
 	"velada/words"
 )
 
@@ -17,10 +18,21 @@ func (c *Console) MailWords(x *gin.Context) string {
 	return "There is no mail server: mail lies in the Outbox of the house. A steward can hand it on."
 }
 
-// Told says how those whom a change concerns are told of it.
-func (c *Console) Told(x *gin.Context) string {
-	if lies := c.MailWords(x); lies != "" {
+// Told says how those whom a change concerns are told of it: people of the house, by id.
+func (c *Console) Told(x *gin.Context, who ...string) string {
+	s, without := c.House.State(), 0
+	for _, id := range who {
+		if a, there := s.AddressOf(store.Who(id)); there && !s.Settings.Reaches(a) {
+			without++
+		}
+	}
+	switch lies := c.MailWords(x); {
+	case without > 0 && without == len(who):
+		return "Nobody is told by mail: no mail reaches them."
+	case lies != "":
 		return "A message to them is written. " + lies
+	case without > 0:
+		return "They are told by mail, but for " + Count(without, "person", "people") + " whom no mail reaches."
 	}
 	return "They are told by mail."
 }
