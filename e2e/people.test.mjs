@@ -231,9 +231,31 @@ test("mail is sent, tried again and given up, and that is said where one looks",
   await page.getByLabel("Encryption").selectOption("none");
   await page.getByLabel("Sender").fill("Cerro Alcor <house@cerroalcor.example>");
   await page.getByLabel("Messages a minute at most").fill("6000");
+  // what is tried is what stands in the form, which stays as it is, and nothing is saved by that
+  const test = page.getByRole("button", { name: "Send a test message to myself" }), came = page.locator("#mail-tried");
+  await page.locator("form[action$='/settings/mail'] [name=password]").fill("typed and kept");
+  await test.click();
+  await came.getByText(/^127\.0\.0\.1 took a message to ines@cerroalcor\.example: 250 .* Nothing was saved by this\.$/).waitFor();
+  await page.getByLabel("Port").fill("1");
+  await test.click();
+  await came.getByText(/^No message was sent\. .*refused.* Nothing was saved by this\.$/).waitFor();
+  await page.getByLabel("Port").fill("many");
+  await test.click();
+  await came.getByText("A port is a number from 1 to 65535.").waitFor();
+  assert.equal(await page.locator("form[action$='/settings/mail'] [name=password]").inputValue(), "typed and kept");
+  await page.locator("form[action$='/settings/mail'] [name=password]").fill("");
+  await page.getByLabel("Port").fill(port);
+  assert.equal(await page.getByRole("button", { name: "Remove the mail server" }).count(), 0);
   await page.locator("form[action$='/settings/mail']").getByRole("button", { name: "Save" }).click();
   await page.getByText("It holds from now on.").waitFor();
-  await page.getByRole("button", { name: "Send a test message to myself" }).click();
+  await page.goto(`${house.console}/sites/society/hand-out?page=/`);
+  const mail = page.locator("form", { has: page.locator("[name=subject]") });
+  await mail.locator("[name=to]").fill("somebody@press.example");
+  await mail.locator("[name=subject]").fill("Look");
+  await mail.getByRole("button", { name: "Send by mail" }).click();
+  await page.getByText(/^1 letter is handed to the mail server now/).waitFor();
+  await page.goto(`${house.console}/outbox`);
+  await page.getByRole("link", { name: "Look" }).first().click();
   await page.locator("#state").getByText(/^The mail server took it, .* The last answer: 250 /).waitFor();
   const eml = await page.getByRole("link", { name: "Download (.eml)" }).getAttribute("href");
   const kept = await page.evaluate(async (at) => (await fetch(at)).text(), eml);
@@ -257,9 +279,9 @@ test("mail is sent, tried again and given up, and that is said where one looks",
   await page.locator("#state").getByText(/^The mail server took it/).waitFor();
   const reader = await fresh();
   await reader.goto(arrived);
-  const raw = await reader.locator("pre").first().textContent();
+  const raw = await reader.locator("pre", { hasText: "Subject: Look" }).first().textContent();
   assert.equal(raw.replaceAll("\r\n", "\n"), kept.replaceAll("\r\n", "\n"), "what arrived is what the outbox shows");
-  assert.equal(await reader.locator("details").count(), 2);
+  assert.equal(await reader.locator("details").count(), 3);
   await house.stop();
 });
 

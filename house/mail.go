@@ -161,22 +161,32 @@ func (tx *Tx) saveLetters() error {
 	return nil
 }
 
-// TryMail writes a letter to a steward, to see whether mail arrives, and returns its id.
-func (o *Outbox) TryMail(ctx context.Context, a Actor) (id int64, err error) {
-	var made *Tx
-	err = o.house.Change(ctx, a, Needs{Steward: true}, func(tx *Tx) error {
-		made = tx
-		tx.QueueMail("", "try", post.Letter{
-			To: a.Address.String(), Subject: "Mail from " + tx.State().Policy.Document().House.Name + " arrives",
-			Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
-		})
-		return nil
-	})
-	if err != nil {
-		return 0, err
+// TryServer hands a letter to a steward over to a mail server, which need not be the house's, to see whether it
+// takes mail. Nothing is kept. It returns what the server answered; its errors say why it takes none.
+func (o *Outbox) TryServer(ctx context.Context, a Actor, server post.Server) (answer string, err error) {
+	if err := o.house.May(ctx, a, Needs{Steward: true}); err != nil {
+		return "", err
 	}
-	return made.letters[0].ID, nil
+	l := post.Letter{
+		To: a.Address.String(), Subject: "Mail from " + o.house.State().Policy.Document().House.Name + " arrives",
+		Lines: []string{"You asked for this letter to see whether mail is sent. It is."},
+	}
+	written, err := l.Write(server.From, identity.Token()+"@velada", o.house.Now())
+	if err != nil {
+		return "", err
+	}
+	ctx, cancel := context.WithTimeout(ctx, longestTry)
+	defer cancel()
+	open, err := server.Connect(ctx, min(o.Patience, longestTry))
+	if err != nil {
+		return "", err
+	}
+	defer open.Close()
+	return open.Send(ctx, l.To, written.Raw)
 }
+
+// longestTry is how long somebody waits for a mail server that they try.
+const longestTry = 10 * time.Second
 
 // The kinds of links that are sent by mail.
 const (

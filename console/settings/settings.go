@@ -3,7 +3,9 @@ package settings
 import (
 	"cmp"
 	_ "embed"
+	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/mail"
 	"slices"
@@ -35,6 +37,7 @@ type settingsView struct {
 	Second    []web.Choice // roles that sign in in two steps
 	NoMail    web.Form
 	Mail      web.Form
+	MailTried *mailTried // what came of a message to the server of the form; nil before
 	Locks     []web.Choice
 	HasMail   bool
 	Providers []providerRow
@@ -230,13 +233,8 @@ func doNoMail(c *web.Console, x *gin.Context) {
 }
 
 func doMailServer(c *web.Console, x *gin.Context) {
-	ctx, me := x.Request.Context(), web.Actor(x)
-	switch x.PostForm("action") {
-	case "try":
-		id, err := c.House.Outbox.TryMail(ctx, me)
-		c.Done(x, err, "A message to yourself is being sent.", fmt.Sprintf("/outbox/%d", id))
-		return
-	case "drop":
+	me := web.Actor(x)
+	if x.PostForm("action") == "drop" {
 		set(c, x, partMail, "Mail is kept in the outbox, and sent nowhere.", func(s *house.Settings) { s.Mail = nil })
 		return
 	}
@@ -259,14 +257,52 @@ func doMailServer(c *web.Console, x *gin.Context) {
 		f.Wrong["lock"] = "Choose one of these."
 	}
 	if len(f.Wrong) > 0 && c.House.IsSteward(me) {
+		if besideForm(x) {
+			c.Show(x, http.StatusOK, "mail-tried", &mailTried{Text: strings.Join(slices.Sorted(maps.Values(f.Wrong)), " ")})
+			return
+		}
 		showSettings(c, x, http.StatusUnprocessableEntity, &settingsView{Part: partMail, Mail: f})
 		return
 	}
-	set(c, x, partMail, "Mail is handed to "+f.Values["host"]+".", func(s *house.Settings) {
-		server := &post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"], Pace: pace}
+	typed := post.Server{Host: f.Values["host"], Port: port, User: f.Values["user"], Password: x.PostForm("password"), Lock: f.Values["lock"], From: f.Values["from"], Pace: pace}
+	as := func(s *house.Settings) *post.Server { // with the password that is kept, where none was typed
+		server := typed
 		if server.Password == "" && s.Mail != nil && s.Mail.User == server.User && s.Mail.Host == server.Host {
 			server.Password = s.Mail.Password
 		}
-		s.Mail = server
-	})
+		return &server
+	}
+	if x.PostForm("action") == "try" {
+		tryMail(c, x, f, *as(c.House.State().Settings))
+		return
+	}
+	set(c, x, partMail, "Mail is handed to "+f.Values["host"]+".", func(s *house.Settings) { s.Mail = as(s) })
+}
+
+// mailTried is what came of a letter that was handed to the mail server of the form.
+type mailTried struct {
+	Good bool
+	Text string
+}
+
+// besideForm reports whether just what came of a trial is asked for, while the form stays as it is.
+func besideForm(x *gin.Context) bool { return strings.HasSuffix(x.GetHeader("HX-Target"), "mail-tried") }
+
+// tryMail hands a letter to the mail server of the form, as it stands there, and says what came of it beside it.
+func tryMail(c *web.Console, x *gin.Context, f web.Form, server post.Server) {
+	me := web.Actor(x)
+	answer, err := c.House.Outbox.TryServer(x.Request.Context(), me, server)
+	if errors.Is(err, house.ErrMayNot) {
+		c.Fail(x, err)
+		return
+	}
+	tried := &mailTried{err == nil, fmt.Sprintf("%s took a message to %s: %s. Nothing was saved by this.", server.Host, me.Address, answer)}
+	if err != nil {
+		tried.Text = fmt.Sprintf("No message was sent. %s. Nothing was saved by this.", words.Capital(strings.TrimSuffix(err.Error(), ".")))
+	}
+	if besideForm(x) {
+		c.Show(x, http.StatusOK, "mail-tried", tried)
+		return
+	}
+	showSettings(c, x, http.StatusOK, &settingsView{Part: partMail, Mail: f, MailTried: tried})
 }
