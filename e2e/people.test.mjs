@@ -65,27 +65,45 @@ test("invited, accepted in another browser, edits, is refused to publish", async
   await signIn(steward, house);
   await admin.goto(`${house.console}/sites/society/team?invite=new`);
   assert.equal(await admin.locator("select[name=role]").inputValue(), "viewer", "the least power comes first");
-  await invite(admin, house, "society", { to: "Nadia Sorel <nadia@press.example>", role: "editor", reason: "volunteer", word: "For the August pages" });
+  await invite(admin, house, "society", {
+    to: "Nadia Sorel <nadia@press.example>",
+    role: "editor",
+    reason: "volunteer",
+    word: "For the August pages",
+  });
   await admin.getByText("Waiting since just now").waitFor();
   const link = await letter(steward, house, "nadia@press.example", "See the invitation");
   await steward.locator(".paper").getByText("For the August pages").waitFor();
-  const [file] = await Promise.all([steward.waitForEvent("download"), steward.getByRole("link", { name: "Download (.eml)" }).click()]);
+  const [file] = await Promise.all([
+    steward.waitForEvent("download"),
+    steward.getByRole("link", { name: "Download (.eml)" }).click(),
+  ]);
   assert.match(file.suggestedFilename(), /\.eml$/);
 
   await acceptAsNew(guest, link, "Nadia Sorel");
   await guest.goto(`${house.console}/sites/society/pages?path=/visit`);
   await guest.getByLabel("What the page says, in Markdown").fill("# Getting here\n\nThe bus stops at the gate.");
-  await guest.locator("#saved").getByText(/^Saved/).waitFor();
+  await guest
+    .locator("#saved")
+    .getByText(/^Saved/)
+    .waitFor();
   await guest.goto(`${house.console}/sites/society/publish`);
   await guest.getByText("You can write here, not publish").waitFor();
   assert.equal(await guest.getByRole("button", { name: /^Publish/ }).count(), 0);
-  assert.equal(await guest.evaluate(async () => (await fetch("/sites/society/publish", { method: "POST" })).status), 403);
+  assert.equal(
+    await guest.evaluate(async () => (await fetch("/sites/society/publish", { method: "POST" })).status),
+    403,
+  );
   assert.equal(await status(guest, link), 410, "an invitation works once");
   // from outside she finds nobody of the house but who has to do with the site
   await guest.goto(`${house.console}/sites/society/people?q=katya`);
   assert.doesNotMatch(await guest.content(), /Cifuentes/);
   await admin.goto(`${house.console}/notices`);
-  await admin.getByText("Nadia Sorel accepted to be editor of Cerro Alcor Society.").or(admin.getByText(/accepted to be editor/)).first().waitFor();
+  await admin
+    .getByText("Nadia Sorel accepted to be editor of Cerro Alcor Society.")
+    .or(admin.getByText(/accepted to be editor/))
+    .first()
+    .waitFor();
 
   // taken off the team while editing: it ends at once
   await guest.goto(`${house.console}/sites/society/pages?path=/visit`);
@@ -108,7 +126,10 @@ test("an invitation is bound to its address", async () => {
   await invite(admin, house, "society", { to: "bram@cerroalcor.example", role: "viewer" });
   const link = await letter(steward, house, "bram@cerroalcor.example", "See the invitation");
   await signIn(other, house, "tobias@lens.example");
-  await other.getByRole("heading", { name: /^Sites/ }).first().waitFor();
+  await other
+    .getByRole("heading", { name: /^Sites/ })
+    .first()
+    .waitFor();
   await other.goto(link);
   await other.getByText("You are signed in under another address").waitFor();
   assert.equal(await other.getByRole("button", { name: "Accept" }).count(), 0);
@@ -130,7 +151,12 @@ test("a freelancer ends at midnight by the clock", async () => {
   const [admin, steward] = await Promise.all([fresh(), fresh()]);
   await signIn(admin, house, "pilar@cerroalcor.example");
   await signIn(steward, house);
-  await invite(admin, house, "society", { to: "rui@studio.example", role: "editor", reason: "freelancer", until: "2026-11-30T00:00" });
+  await invite(admin, house, "society", {
+    to: "rui@studio.example",
+    role: "editor",
+    reason: "freelancer",
+    until: "2026-11-30T00:00",
+  });
   const path = new URL(await letter(steward, house, "rui@studio.example", "See the invitation")).pathname;
   const freelancer = await fresh();
   await acceptAsNew(freelancer, house.console + path, "Rui Esteves");
@@ -168,7 +194,10 @@ test("an owner hands over and leaves", async () => {
   await receiver.getByText("You are on the team.").waitFor();
   await receiver.goto(`${house.console}/sites/society/team`);
   const team = await receiver.locator(".way").allInnerTexts();
-  assert.ok(team.some((t) => t.includes("Owner") && t.includes("Pilar Quintero")), team.join("|"));
+  assert.ok(
+    team.some((t) => t.includes("Owner") && t.includes("Pilar Quintero")),
+    team.join("|"),
+  );
   assert.ok(!team.some((t) => t.includes("Inés Ortuño")), "who handed over has left");
   await house.stop();
 });
@@ -210,7 +239,10 @@ test("the provider opens a site for its domain; a forged or unverified address d
   assert.match(before, /Nobody would be let in: .* does not say whether/);
   assert.match(before, /"desk@cerroalcor.example"/);
   await steward.getByText("Change it").click();
-  await steward.getByLabel("Where it does not say").first().selectOption({ label: "The address counts as verified: nobody there can choose it for themselves" });
+  await steward
+    .getByLabel("Where it does not say")
+    .first()
+    .selectOption({ label: "The address counts as verified: nobody there can choose it for themselves" });
   await steward.locator("[id^=provider-]").getByRole("button", { name: "Save" }).click();
   await steward.getByText("It holds from now on.").waitFor();
   assert.match(await tried(), /would be let in as/);
@@ -232,10 +264,13 @@ test("mail is sent, tried again and given up, and that is said where one looks",
   await page.getByLabel("Sender").fill("Cerro Alcor <house@cerroalcor.example>");
   await page.getByLabel("Messages a minute at most").fill("6000");
   // what is tried is what stands in the form, which stays as it is, and nothing is saved by that
-  const test = page.getByRole("button", { name: "Send a test message to myself" }), came = page.locator("#mail-tried");
+  const test = page.getByRole("button", { name: "Send a test message to myself" }),
+    came = page.locator("#mail-tried");
   await page.locator("form[action$='/settings/mail'] [name=password]").fill("typed and kept");
   await test.click();
-  await came.getByText(/^127\.0\.0\.1 took a message to ines@cerroalcor\.example: 250 .* Nothing was saved by this\.$/).waitFor();
+  await came
+    .getByText(/^127\.0\.0\.1 took a message to ines@cerroalcor\.example: 250 .* Nothing was saved by this\.$/)
+    .waitFor();
   await page.getByLabel("Port").fill("1");
   await test.click();
   await came.getByText(/^No message was sent\. .*refused.* Nothing was saved by this\.$/).waitFor();
@@ -256,17 +291,26 @@ test("mail is sent, tried again and given up, and that is said where one looks",
   await page.getByText(/^1 letter is handed to the mail server now/).waitFor();
   await page.goto(`${house.console}/outbox`);
   await page.getByRole("link", { name: "Look" }).first().click();
-  await page.locator("#state").getByText(/^The mail server took it, .* The last answer: 250 /).waitFor();
+  await page
+    .locator("#state")
+    .getByText(/^The mail server took it, .* The last answer: 250 /)
+    .waitFor();
   const eml = await page.getByRole("link", { name: "Download (.eml)" }).getAttribute("href");
   const kept = await page.evaluate(async (at) => (await fetch(at)).text(), eml);
   await page.goto(`${house.console}/sites/society/team?invite=1`);
-  await page.getByLabel(/address/i).first().fill("nobody@press.example, later@press.example");
+  await page
+    .getByLabel(/address/i)
+    .first()
+    .fill("nobody@press.example, later@press.example");
   await page.getByRole("button", { name: "Send the invitations" }).click();
   await page.locator(".notice").getByText("2 invitations").waitFor();
   await page.waitForTimeout(500);
   await page.goto(`${house.console}/sites/society/team`);
   const says = async (who) => page.locator("#waiting li", { hasText: who }).innerText();
-  assert.match(await says("nobody@"), /could not be delivered, given up after 1 try\. The last answer: 550 5\.1\.1 nobody of that name here/);
+  assert.match(
+    await says("nobody@"),
+    /could not be delivered, given up after 1 try\. The last answer: 550 5\.1\.1 nobody of that name here/,
+  );
   assert.match(await says("later@"), /not delivered yet after 1 try\. It is tried again .* 451 4\.7\.1 greylisted/);
   await page.goto(`${house.console}/notices`);
   await page.getByText("The invitation to nobody@press.example could not be delivered: 550").waitFor();
@@ -276,7 +320,10 @@ test("mail is sent, tried again and given up, and that is said where one looks",
   await page.goto(`${house.console}/outbox`);
   await page.locator(".mail-list a", { hasText: "to later@press.example" }).click();
   await page.getByRole("button", { name: "Send it now" }).click();
-  await page.locator("#state").getByText(/^The mail server took it/).waitFor();
+  await page
+    .locator("#state")
+    .getByText(/^The mail server took it/)
+    .waitFor();
   const reader = await fresh();
   await reader.goto(arrived);
   const raw = await reader.locator("pre", { hasText: "Subject: Look" }).first().textContent();
@@ -290,7 +337,16 @@ test("a passkey lets in, and counts for both steps", async () => {
   const page = await fresh();
   const devtools = await page.context().newCDPSession(page);
   await devtools.send("WebAuthn.enable");
-  await devtools.send("WebAuthn.addVirtualAuthenticator", { options: { protocol: "ctap2", transport: "internal", hasResidentKey: true, hasUserVerification: true, isUserVerified: true, automaticPresenceSimulation: true } });
+  await devtools.send("WebAuthn.addVirtualAuthenticator", {
+    options: {
+      protocol: "ctap2",
+      transport: "internal",
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+    },
+  });
   await signIn(page, house, "jonas@cerroalcor.example");
   await page.goto(`${house.console}/account`);
   await page.getByRole("button", { name: "Make a passkey on this device" }).click();
@@ -311,7 +367,9 @@ test("a passkey lets in, and counts for both steps", async () => {
 
 // code is a code by time (RFC 6238) of a secret in base32.
 function code(secret, at = Date.now()) {
-  const bits = [...secret].map((c) => "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567".indexOf(c).toString(2).padStart(5, "0")).join("");
+  const bits = [...secret]
+    .map((c) => "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567".indexOf(c).toString(2).padStart(5, "0"))
+    .join("");
   const key = Buffer.from(bits.match(/.{8}/g).map((b) => Number.parseInt(b, 2)));
   const step = Buffer.alloc(8);
   step.writeBigUInt64BE(BigInt(Math.floor(at / 30000)));
@@ -339,7 +397,11 @@ test("a second step is called for, set up, and stood in for by a recovery code",
   const recovery = await page.locator("#codes code").allInnerTexts();
   assert.equal(recovery.length, 10);
   const again = await fresh();
-  for (const [entered, lets] of [[used, false], [recovery[0], true]]) { // a code works once
+  for (const [entered, lets] of [
+    [used, false],
+    [recovery[0], true],
+  ]) {
+    // a code works once
     await again.goto(`${house.console}/sign-in`);
     await fillSignIn(again, "ines@cerroalcor.example");
     await again.getByLabel("The code").fill(entered);
@@ -372,7 +434,10 @@ test("a link by mail signs in, a new password signs out elsewhere", async () => 
   await elsewhere.goto(await letter(steward, house, "mateo@cerroalcor.example", "Set a new password"));
   await elsewhere.getByLabel("Your new password").fill("walnut ferry indigo moss");
   await elsewhere.getByRole("button", { name: "Set it and sign in" }).click();
-  await elsewhere.getByRole("heading", { name: /^Sites/ }).first().waitFor();
+  await elsewhere
+    .getByRole("heading", { name: /^Sites/ })
+    .first()
+    .waitFor();
   await page.goto(`${house.console}/account`);
   await page.getByRole("heading", { name: "Sign in" }).waitFor();
   await house.stop();
@@ -393,7 +458,11 @@ test("a list is searched as one types, keeps its place, and all that it finds is
   assert.equal(await search.evaluate((field) => field === document.activeElement), true);
   await page.getByLabel("In which order").selectOption("by name");
   await page.waitForURL(/sort=name/);
-  assert.deepEqual(await page.locator("#found tbody a").allTextContents(), ["Katya Abascal", "Katya Cifuentes", "Katya Haddad"]);
+  assert.deepEqual(await page.locator("#found tbody a").allTextContents(), [
+    "Katya Abascal",
+    "Katya Cifuentes",
+    "Katya Haddad",
+  ]);
   await page.getByRole("link", { name: "Katya Haddad" }).click();
   await page.getByRole("heading", { name: "Katya Haddad" }).waitFor();
   await page.goBack();
