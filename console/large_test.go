@@ -23,7 +23,7 @@ func TestViewsOfALargeSite(t *testing.T) {
 			a.Pages = append(a.Pages, content.ArchivePage{Path: fmt.Sprintf("/part/page-%04d", i), Title: fmt.Sprintf("Page %04d", i), Body: strings.Repeat("Words of a page. ", 20) + "[lost](/nowhere)", InMenu: true, Listing: true})
 			a.Files = append(a.Files, content.ArchiveFile{Path: fmt.Sprintf("/files/p-%04d.png", i), Data: fmt.Appendf(nil, "\x89PNG\r\n\x1a\n%d", i)})
 		}
-		if _, _, err := pages.ImportArchive(t.Context(), d.house, d.house.Actor(ines), "society", a); err != nil {
+		if _, err := pages.ImportArchive(t.Context(), d.house, d.house.Actor(ines), "society", a); err != nil {
 			t.Fatal(err)
 		}
 		body := d.shows("/sites/society/publish", "Page 0001", "What edition")

@@ -28,7 +28,11 @@ async function editor(address) {
 }
 const write = (page, site, path) => page.goto(`${house.console}/sites/${site}/pages?path=${path}`);
 const body = (page) => page.getByLabel("What the page says, in Markdown");
-const saved = (page) => page.locator("#saved").filter({ hasText: /^Saved/ }).waitFor();
+const saved = (page) =>
+  page
+    .locator("#saved")
+    .filter({ hasText: /^Saved/ })
+    .waitFor();
 
 test("a page is saved as one types, and visitors see it with the next edition", async () => {
   const ines = await editor("ines@cerroalcor.example");
@@ -47,7 +51,11 @@ test("a page is saved as one types, and visitors see it with the next edition", 
   await ines.getByRole("button", { name: "Publish edition 32" }).click();
   await ines.getByText("Edition 32 is live.").waitFor();
   assert.ok((await house.ask("society", "/visit")).body.includes("<strong>dusk</strong>"));
-  await ines.locator(".way").filter({ hasText: "Edition 31" }).getByRole("link", { name: "What going back would change" }).click();
+  await ines
+    .locator(".way")
+    .filter({ hasText: "Edition 31" })
+    .getByRole("link", { name: "What going back would change" })
+    .click();
   await ines.getByRole("button", { name: "Publish edition 31 again" }).click();
   await ines.getByText("Edition 31 is live again.").waitFor();
   await ines.getByRole("link", { name: "Publish edition 33" }).waitFor();
@@ -67,16 +75,30 @@ test("a link to a page is chosen by searching, and a picture dropped in is a cha
   await ines.locator("#links-found").getByText("Getting here").click();
   await saved(ines);
   assert.equal(await body(ines).inputValue(), `${before}[Getting here](/visit)`);
-  await ines.setInputFiles("[data-add-file]", { name: "Dome at dusk.svg", mimeType: "image/svg+xml", buffer: Buffer.from("<svg xmlns='http://www.w3.org/2000/svg' width='90' height='60'><rect width='90' height='60'/></svg>") });
+  await ines.setInputFiles("[data-add-file]", {
+    name: "Dome at dusk.svg",
+    mimeType: "image/svg+xml",
+    buffer: Buffer.from(
+      "<svg xmlns='http://www.w3.org/2000/svg' width='90' height='60'><rect width='90' height='60'/></svg>",
+    ),
+  });
   await ines.frameLocator("#rendering").locator("img[src*='dome-at-dusk']").waitFor();
   await ines.getByLabel("What does this picture show?").fill("A dome at dusk");
   await ines.locator("#describe").getByRole("button", { name: "Save" }).click();
-  await ines.waitForFunction(() => document.querySelector("#page-body").value.includes("![A dome at dusk](/history/dome-at-dusk.svg)"));
+  await ines.waitForFunction(() =>
+    document.querySelector("#page-body").value.includes("![A dome at dusk](/history/dome-at-dusk.svg)"),
+  );
   await saved(ines);
   await ines.getByRole("link", { name: /\d+ changes? since/ }).waitFor();
   await ines.goto(`${house.console}/sites/society/publish`);
   await ines.getByRole("heading", { name: "Pictures that anybody can open from then on" }).waitFor();
-  assert.ok(await ines.locator(".new-pictures img").first().evaluate((img) => img.complete && img.naturalWidth > 0), "it is shown");
+  assert.ok(
+    await ines
+      .locator(".new-pictures img")
+      .first()
+      .evaluate((img) => img.complete && img.naturalWidth > 0),
+    "it is shown",
+  );
   await write(ines, "society", "/history");
   await body(ines).fill(before);
   await saved(ines);
@@ -98,7 +120,8 @@ test("an accidental deletion is caught in the difference", async () => {
 });
 
 test("two editors on one page are told of each other, and nothing is overwritten", async () => {
-  const ines = await editor("ines@cerroalcor.example"), jonas = await editor("jonas@cerroalcor.example");
+  const ines = await editor("ines@cerroalcor.example"),
+    jonas = await editor("jonas@cerroalcor.example");
   await write(ines, "society", "/open-nights");
   await write(jonas, "society", "/open-nights");
   await ines.getByText("Here now: Jonas Lindqvist on “Open nights”").waitFor();
@@ -156,13 +179,19 @@ test("what was typed last stays with its page when another one is chosen at once
   const ines = await editor("ines@cerroalcor.example");
   const errors = [];
   ines.on("pageerror", (e) => errors.push(e.message));
-  ines.on("console", (m) => { if (m.type() === "error" && !ofClock(m)) errors.push(m.text()); });
+  ines.on("console", (m) => {
+    if (m.type() === "error" && !ofClock(m)) errors.push(m.text());
+  });
   await write(ines, "society", "/visit");
   const page = (title) => ines.getByRole("navigation", { name: "Draft" }).getByRole("link", { name: title });
-  const shown = (title) => ines.getByRole("navigation", { name: "Draft" }).locator("[aria-current]", { hasText: title }).waitFor();
-  for (const round of [1, 2, 3]) { // listeners that piled up would save thrice
+  const shown = (title) =>
+    ines.getByRole("navigation", { name: "Draft" }).locator("[aria-current]", { hasText: title }).waitFor();
+  for (const round of [1, 2, 3]) {
+    // listeners that piled up would save thrice
     let saves = 0;
-    const count = (r) => { if (r.method() === "POST" && /\/pages\/[^/]+$/.test(new URL(r.url()).pathname)) saves += 1; };
+    const count = (r) => {
+      if (r.method() === "POST" && /\/pages\/[^/]+$/.test(new URL(r.url()).pathname)) saves += 1;
+    };
     ines.on("request", count);
     await body(ines).fill(`# Getting here\n\nHurried ${round}.`);
     await page("History").click();
@@ -172,7 +201,10 @@ test("what was typed last stays with its page when another one is chosen at once
     ines.off("request", count);
     assert.equal(saves, 1, `round ${round}`);
     assert.ok(!(await body(ines).inputValue()).includes("Hurried"), "another page has its text");
-    assert.ok(!(await ines.frameLocator("#rendering").locator("main").innerText()).includes("Hurried"), "another page's view has it");
+    assert.ok(
+      !(await ines.frameLocator("#rendering").locator("main").innerText()).includes("Hurried"),
+      "another page's view has it",
+    );
     await page("Getting here").click();
     await shown("Getting here");
     assert.match(await body(ines).inputValue(), new RegExp(`Hurried ${round}`));
@@ -208,17 +240,31 @@ test("a renamed page and a renamed site answer at their old addresses", async ()
   assert.equal((await house.ask("hill", "/the-forty")).status, 200);
   await ines.getByLabel("Short name").fill("night");
   await ines.getByLabel("leads to").selectOption("/open-nights");
-  await ines.locator("form", { has: ines.getByLabel("Short name") }).getByRole("button", { name: "Save" }).click();
+  await ines
+    .locator("form", { has: ines.getByLabel("Short name") })
+    .getByRole("button", { name: "Save" })
+    .click();
   await ines.getByText("/go/night").first().waitFor();
   assert.equal((await house.ask("hill", "/go/night")).headers.location, "/open-nights");
 });
 
 test("a site comes in as an archive, is published, goes out and is the same", async () => {
   mkdirSync(join(folder, "in/pics"), { recursive: true });
-  writeFileSync(join(folder, "in/index.md"), "---\ntitle: Summer camp\nmenu: true\n---\n# Summer camp\n\n![Tent](/pics/tent.svg)\n");
-  writeFileSync(join(folder, "in/poster.html"), "<!doctype html><html><head><title>Poster</title><style>h1{color:rgb(200,0,0)}</style></head><body><h1>Camp</h1><script>document.title = 'ran'</script></body></html>");
+  writeFileSync(
+    join(folder, "in/index.md"),
+    "---\ntitle: Summer camp\nmenu: true\n---\n# Summer camp\n\n![Tent](/pics/tent.svg)\n",
+  );
+  writeFileSync(
+    join(folder, "in/poster.html"),
+    "<!doctype html><html><head><title>Poster</title><style>h1{color:rgb(200,0,0)}</style></head><body><h1>Camp</h1><script>document.title = 'ran'</script></body></html>",
+  );
   writeFileSync(join(folder, "in/pics/tent.svg"), "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>");
-  execFileSync("python3", ["-c", "import shutil,sys;shutil.make_archive(sys.argv[1],'zip',sys.argv[2])", join(folder, "camp"), join(folder, "in")]);
+  execFileSync("python3", [
+    "-c",
+    "import shutil,sys;shutil.make_archive(sys.argv[1],'zip',sys.argv[2])",
+    join(folder, "camp"),
+    join(folder, "in"),
+  ]);
   const ines = await editor("ines@cerroalcor.example");
   await ines.goto(`${house.console}/new-site`);
   await ines.getByLabel("Name", { exact: true }).fill("Summer camp");
@@ -243,29 +289,64 @@ test("a site comes in as an archive, is published, goes out and is the same", as
   assert.equal(await visitor.title(), "Poster", "no script of theirs runs");
   assert.equal(await visitor.locator("h1").evaluate((h) => getComputedStyle(h).color), "rgb(200, 0, 0)");
   await ines.goto(`${house.console}/sites/camp/editions`);
-  const [download] = await Promise.all([ines.waitForEvent("download"), ines.getByRole("link", { name: "Download as a ZIP" }).click()]);
+  const [download] = await Promise.all([
+    ines.waitForEvent("download"),
+    ines.getByRole("link", { name: "Download as a ZIP" }).click(),
+  ]);
   await download.saveAs(join(folder, "out.zip"));
-  execFileSync("python3", ["-c", "import shutil,sys;shutil.unpack_archive(sys.argv[1],sys.argv[2])", join(folder, "out.zip"), join(folder, "out")]);
-  for (const name of ["index.md", "poster.html", "pics/tent.svg"]) assert.equal(readFileSync(join(folder, "out", name), "utf8"), readFileSync(join(folder, "in", name), "utf8"));
+  execFileSync("python3", [
+    "-c",
+    "import shutil,sys;shutil.unpack_archive(sys.argv[1],sys.argv[2])",
+    join(folder, "out.zip"),
+    join(folder, "out"),
+  ]);
+  for (const name of ["index.md", "poster.html", "pics/tent.svg"])
+    assert.equal(readFileSync(join(folder, "out", name), "utf8"), readFileSync(join(folder, "in", name), "utf8"));
 });
 
 test("a site of HTML that others made answers by its links, and its own search works where a steward allows scripts", async () => {
   const root = join(folder, "theirs");
   mkdirSync(join(root, "guide"), { recursive: true });
-  writeFileSync(join(root, "index.html"), "<!doctype html><title>Manual</title><h1>Manual</h1><a href='guide/index.html'>Guide</a> <form action='search.html'><label>Find <input name='q'></label></form>");
-  writeFileSync(join(root, "guide/index.html"), "<!doctype html><title>Guide</title><h1>Guide</h1><a href='step.html#two'>Step</a>");
-  writeFileSync(join(root, "guide/step.html"), "<!doctype html><title>Step</title><h1>Step</h1><p id='two'>Two</p><a href='../'>Up</a>");
-  writeFileSync(join(root, "search.html"), "<!doctype html><title>Search</title><h1>Search</h1><p id='found'></p><script src='search.js'></script>");
-  writeFileSync(join(root, "search.js"), "localStorage.setItem('q', new URLSearchParams(location.search).get('q')); fetch('words.json').then((r) => r.json()).then((w) => { document.getElementById('found').textContent = w[localStorage.getItem('q')]; });");
+  writeFileSync(
+    join(root, "index.html"),
+    "<!doctype html><title>Manual</title><h1>Manual</h1><a href='guide/index.html'>Guide</a> <form action='search.html'><label>Find <input name='q'></label></form>",
+  );
+  writeFileSync(
+    join(root, "guide/index.html"),
+    "<!doctype html><title>Guide</title><h1>Guide</h1><a href='step.html#two'>Step</a>",
+  );
+  writeFileSync(
+    join(root, "guide/step.html"),
+    "<!doctype html><title>Step</title><h1>Step</h1><p id='two'>Two</p><a href='../'>Up</a>",
+  );
+  writeFileSync(
+    join(root, "search.html"),
+    "<!doctype html><title>Search</title><h1>Search</h1><p id='found'></p><script src='search.js'></script>",
+  );
+  // as generators do: a worker of the page looks the words up, and one that would stay is tried
+  writeFileSync(
+    join(root, "search.js"),
+    "localStorage.setItem('q', new URLSearchParams(location.search).get('q')); const w = new Worker('lookup.mjs', { type: 'module' }); w.onmessage = (m) => { document.getElementById('found').textContent = m.data; }; w.postMessage(localStorage.getItem('q')); navigator.serviceWorker.register('stay.js').then(() => { document.title = 'it stays'; }, () => { document.title = 'nothing stays'; });",
+  );
+  writeFileSync(
+    join(root, "lookup.mjs"),
+    "onmessage = async (m) => { const words = await (await fetch('words.json')).json(); postMessage(words[m.data]); };",
+  );
+  writeFileSync(join(root, "stay.js"), "self.addEventListener('fetch', () => {});");
   writeFileSync(join(root, "words.json"), '{"two": "Found in Step"}');
   const zip = join(folder, "theirs.zip");
-  execFileSync("python3", ["-c", "import shutil, sys; shutil.make_archive(sys.argv[1][:-4], 'zip', sys.argv[2])", zip, root]);
+  execFileSync("python3", [
+    "-c",
+    "import shutil, sys; shutil.make_archive(sys.argv[1][:-4], 'zip', sys.argv[2])",
+    zip,
+    root,
+  ]);
   const page = await (await browser.newContext()).newPage();
   await signIn(page, house);
   await page.goto(`${house.console}/sites/dossier/archives`);
   await page.locator("input[name=archive]").setInputFiles(zip);
   await page.getByRole("button", { name: "Import" }).click();
-  await page.getByText(/4 pages and 2 files/).waitFor();
+  await page.getByText(/4 pages and 4 files .* 1 page with scripts: they run where a steward lets them/).waitFor();
   await page.goto(`${house.console}/sites/dossier/settings/code`);
   await page.getByLabel(/may run scripts/).check();
   await page.getByRole("button", { name: "Save" }).click();
@@ -273,7 +354,9 @@ test("a site of HTML that others made answers by its links, and its own search w
   await page.goto(`${house.console}/sites/dossier/publish`);
   await page.getByRole("button", { name: /Publish edition/ }).click();
   await page.getByText(/Edition \d+ is live\./).waitFor();
-  const visitor = await (await browser.newContext()).newPage();
+  const visitor = await (
+    await browser.newContext({ expected: [/stay\.js: 403/, /403\) was received when fetching the script/] })
+  ).newPage();
   await signIn(visitor, house);
   await goOn(visitor, house, "dossier");
   await visitor.getByRole("link", { name: "Guide" }).click();
@@ -285,4 +368,5 @@ test("a site of HTML that others made answers by its links, and its own search w
   await visitor.getByLabel("Find").fill("two");
   await visitor.getByLabel("Find").press("Enter");
   await visitor.getByText("Found in Step").waitFor();
+  await visitor.waitForFunction(() => document.title === "nothing stays");
 });

@@ -127,7 +127,7 @@ func TestPagesWithALookOfTheirOwn(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()
 	poster := "<!doctype html><html><head><title>Poster</title></head><body style='color:red'><script src='/run.js'></script></body></html>"
-	_, _, err := pages.ImportArchive(ctx, d.house, d.steward(), "society", &content.Archive{
+	_, err := pages.ImportArchive(ctx, d.house, d.steward(), "society", &content.Archive{
 		Pages: []content.ArchivePage{{Path: "/", Title: "Poster", HTML: true, Body: poster, Listing: true}},
 		Files: []content.ArchiveFile{{Path: "/run.js", Data: []byte("run()")}},
 	})

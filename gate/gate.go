@@ -293,11 +293,12 @@ func (q *request) storing() {
 func (q *request) file(f *house.LiveFile) {
 	headers(q.w)
 	h := q.w.Header()
-	h.Set("Content-Type", f.Type)
+	h.Set("Content-Type", pages.ServedType(q.path, f.Type))
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
-	if d := q.state.Site(q.address).Details; d.Scripts && strings.HasSuffix(q.path, ".js") {
+	if d := q.state.Site(q.address).Details; d.Scripts && pages.IsScript(q.path) {
 		h.Set("Content-Type", "text/javascript; charset=utf-8")
-		if d.Workers && (workerWanted(q.Request) || slices.Contains([]string{"worker", "sharedworker"}, q.Header.Get("Sec-Fetch-Dest"))) { // a sandbox would hold it
+		// A worker of a page runs where its scripts do, and a sandbox would hold it; one that stays got here where it may.
+		if workerWanted(q.Request) || slices.Contains([]string{"worker", "sharedworker"}, q.Header.Get("Sec-Fetch-Dest")) {
 			h.Set("Content-Security-Policy", "default-src 'self'")
 		}
 	}

@@ -149,6 +149,9 @@ func (q meeting) meet(d access.Decision) {
 	case access.Held:
 		q.whileHeld().holding(d, d.Status(), "")
 	case access.Missing:
+		if q.ownMissing() {
+			return
+		}
 		s := q.sight("Not found")
 		s.Notice = false
 		if s.Details.NotFound != "" && (q.insideOrFront() || q.reader(aboutMissing, q.path) == yes) { // a site's words are for those inside
@@ -450,6 +453,20 @@ func Nothing(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// broughtRobots are the lines of a robots.txt that came with an archive, for whoever may read it.
+func (q meeting) broughtRobots() string {
+	const at = "/robots.txt"
+	e := q.edition()
+	if e == nil || e.Files[at] == nil || e.Files[at].Size > listing.MostRobots/2 || q.site.DecideFile(at, &q.visitor, q.at).Outcome != access.Open {
+		return ""
+	}
+	data, err := q.gate.House.FileData(q.Context(), e.Files[at])
+	if err != nil {
+		panic(err)
+	}
+	return string(data) + "\nUser-agent: *\n" // what follows is for all again
+}
+
 // crawlers answers robots.txt and the sitemap. robots.txt forbids nothing: what
 // is not to be listed must be seen to say so.
 func (q meeting) crawlers() {
@@ -465,7 +482,7 @@ func (q meeting) crawlers() {
 	if q.path == "/robots.txt" {
 		h.Set("Content-Type", "text/plain; charset=utf-8")
 		d := q.state.Site(q.address).Details
-		own, _ := listing.ReadOwn(d.Robots) // it was read when it was set
+		own, _ := listing.ReadOwn(q.broughtRobots() + d.Robots) // what is wrong in it was said when it was set
 		var sitemaps []string
 		if len(q.site.Listed(q.at)) > 0 {
 			sitemaps = []string{origin + "/sitemap.xml"}

@@ -131,9 +131,9 @@ func answersAsFiles(t *testing.T, files fs.FS) {
 func (d *door) archive(site string, files fs.FS) []string {
 	d.Helper()
 	sent, names := zipped(d.TB, files)
-	a, err := content.ReadArchive(sent)
+	a, err := content.ReadArchive(bytes.NewReader(sent), int64(len(sent)))
 	d.must(err)
-	_, _, err = pages.ImportArchive(d.Context(), d.house, d.steward(), site, a)
+	_, err = pages.ImportArchive(d.Context(), d.house, d.steward(), site, a)
 	d.must(err)
 	_, err = pages.Publish(d.Context(), d.house, d.steward(), site, "", time.Time{})
 	d.must(err)
@@ -292,7 +292,7 @@ func TestMenusOfLargeSites(t *testing.T) {
 		for i := range n {
 			a.Pages = append(a.Pages, content.ArchivePage{Path: "/p/" + strconv.Itoa(1000+i), Title: "Page " + strconv.Itoa(1000+i), Body: "Text", InMenu: true, Listing: true})
 		}
-		_, _, err := pages.ImportArchive(d.Context(), d.house, d.steward(), "society", a)
+		_, err := pages.ImportArchive(d.Context(), d.house, d.steward(), "society", a)
 		d.must(err)
 		_, err = pages.Publish(d.Context(), d.house, d.steward(), "society", "", time.Time{})
 		d.must(err)

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"velada/core/access"
 	"velada/core/content"
 	"velada/packed"
 )
@@ -31,18 +32,7 @@ func (q *request) ownLook(page string) {
 			return
 		}
 	}
-	h.Set("Content-Type", "text/html; charset="+content.CharsetOf(page))
-	h.Set("Content-Security-Policy", ownLookSecurity)
-	if q.state.Site(q.address).Details.Scripts {
-		workers := noWorkers
-		if q.state.Site(q.address).Details.Workers {
-			workers = ownWorkers
-		}
-		h.Set("Content-Security-Policy", ownScriptsSecurity+workers)
-		if q.as != nil { // whoever looks is somebody else
-			h.Set("Content-Security-Policy", strings.Replace(ownScriptsSecurity, " allow-same-origin", "", 1)+noWorkers)
-		}
-	}
+	q.ownLookHead(page)
 	if q.site.NoIndex(q.path, q.at) {
 		h.Set("X-Robots-Tag", "noindex")
 		at := headElement.FindStringIndex(page)
@@ -67,6 +57,46 @@ func (q *request) ownLook(page string) {
 	h.Set("Content-Length", strconv.Itoa(len(page)))
 	q.w.WriteHeader(http.StatusOK)
 	q.write([]byte(page))
+}
+
+// ownLookHead sets what a page with a look of its own may do.
+func (q *request) ownLookHead(page string) {
+	h := q.w.Header()
+	h.Set("Content-Type", "text/html; charset="+content.CharsetOf(page))
+	h.Set("Content-Security-Policy", ownLookSecurity)
+	if q.state.Site(q.address).Details.Scripts {
+		h.Set("Content-Security-Policy", ownScriptsSecurity+ownWorkers) // those that stay are refused by themselves
+		if q.as != nil {                                                // whoever looks is somebody else
+			h.Set("Content-Security-Policy", strings.Replace(ownScriptsSecurity, " allow-same-origin", "", 1)+noWorkers)
+		}
+	}
+}
+
+// ownMissing sends the page that an archive brought for where there is none, to whoever may read it; false
+// where there is no such page for them.
+func (q *request) ownMissing() bool {
+	const at = "/404"
+	e := q.edition()
+	if e == nil {
+		return false
+	}
+	p := e.Page(at)
+	if p == nil || !p.Own || q.site.Decide(at, &q.visitor, q.at).Outcome != access.Open || q.as != nil && !q.as.may(at) {
+		return false
+	}
+	page, err := q.gate.House.PageHTML(q.Context(), e, p)
+	if err != nil {
+		panic(err)
+	}
+	headers(q.w)
+	q.ownLookHead(page)
+	h := q.w.Header()
+	h.Set("X-Robots-Tag", "noindex")
+	h.Set("Cache-Control", "private, no-store")
+	h.Set("Content-Length", strconv.Itoa(len(page)))
+	q.w.WriteHeader(http.StatusNotFound)
+	q.write([]byte(page))
+	return true
 }
 
 // staysHere reports whether browsers read an address without host as one of this site: they take a

@@ -374,7 +374,7 @@ func TestArchivesOfASite(t *testing.T) {
 	if err := pages.ExportArchive(ctx, h, ines, "variable-stars", 0, &b); err != nil {
 		t.Fatal(err)
 	}
-	all, err := content.ReadArchive(b.Bytes())
+	all, err := content.ReadArchive(bytes.NewReader(b.Bytes()), int64(b.Len()))
 	if err != nil || len(all.Pages) != 11 {
 		t.Fatalf("%d pages: %v", len(all.Pages), err)
 	}
@@ -382,21 +382,21 @@ func TestArchivesOfASite(t *testing.T) {
 	if err := pages.ExportArchive(ctx, h, crew, "variable-stars", 0, &b); err != nil {
 		t.Fatal(err)
 	}
-	if own, err := content.ReadArchive(b.Bytes()); err != nil || len(own.Pages) != 1 || own.Pages[0].Title != "Crew Antlia" {
+	if own, err := content.ReadArchive(bytes.NewReader(b.Bytes()), int64(b.Len())); err != nil || len(own.Pages) != 1 || own.Pages[0].Title != "Crew Antlia" {
 		t.Errorf("a crew takes out what is not theirs: %v %v", own, err)
 	}
 	before := pageAt(t, h, "variable-stars", "/notes")
 	all.Pages = append(all.Pages, content.ArchivePage{Path: "/poster", Title: "Poster", HTML: true, Body: "<h1 style='color:red'>Poster</h1>"})
-	if pages, _, err := pages.ImportArchive(ctx, h, ines, "variable-stars", all); err != nil || pages != 12 {
-		t.Fatal(pages, err)
+	if done, err := pages.ImportArchive(ctx, h, ines, "variable-stars", all); err != nil || done.Pages != 12 {
+		t.Fatal(done, err)
 	}
 	if after := pageAt(t, h, "variable-stars", "/notes"); after.ID != before.ID || pageAt(t, h, "variable-stars", "/poster").Kind != "html" {
 		t.Error("pages are not known again")
 	}
-	if _, _, err := pages.ImportArchive(ctx, h, crew, "variable-stars", all); !errors.Is(err, house.ErrSection) {
+	if _, err := pages.ImportArchive(ctx, h, crew, "variable-stars", all); !errors.Is(err, house.ErrSection) {
 		t.Errorf("by a crew: %v", err)
 	}
-	if _, _, err := pages.ImportArchive(ctx, h, ines, "variable-stars", &content.Archive{Pages: []content.ArchivePage{{Path: "/velada/x", Title: "x"}}}); !errors.Is(err, content.ErrArchive) {
+	if _, err := pages.ImportArchive(ctx, h, ines, "variable-stars", &content.Archive{Pages: []content.ArchivePage{{Path: "/velada/x", Title: "x"}}}); !errors.Is(err, content.ErrArchive) {
 		t.Errorf("on Velada's own paths: %v", err)
 	}
 }

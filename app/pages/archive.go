@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
+	"time"
 
 	"velada/core/access"
 	"velada/core/content"
@@ -14,22 +16,31 @@ import (
 	"velada/store"
 )
 
+// Imported is what came of an archive.
+type Imported struct {
+	Pages, Files int
+	NotRun       []string // what of it Velada does not run or serve, in sentences
+}
+
 // ImportArchive puts an archive in the place of a working copy. Pages that stand where
-// one stood before are known again. It returns how many pages and files came. It returns
-// content.ErrArchive, wrapped, for one that does not fit.
-func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive) (pages, files int, err error) {
+// one stood before are known again. It returns content.ErrArchive, wrapped, for one that does not fit.
+func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive) (done Imported, err error) {
 	if err := h.May(ctx, a, house.ToWrite(site, "/")); err != nil { // before anything is looked at
-		return 0, 0, err
+		return Imported{}, err
 	}
-	for i, f := range archive.Files { // by no lock: photographs say nothing of their place any more
-		if kind := FileType(f.Path, f.Data); pictures.Tells(kind, f.Data) {
-			if data, err := pictures.Clean(kind, f.Data); err == nil {
-				archive.Files[i].Data = data
-			}
+	holder := identity.Token()
+	defer func() {
+		released := h.Change(context.WithoutCancel(ctx), house.Velada, house.Needs{}, func(tx *house.Tx) error {
+			tx.Lazy()
+			return errors.Join(store.ReleaseBlobs(tx.Context(), tx, holder, time.Now()), store.DropLooseBlobs(tx.Context(), tx))
+		})
+		if released != nil {
+			slog.Error("letting go of what an archive held", "error", released)
 		}
-		if err := ctx.Err(); err != nil {
-			return 0, 0, err
-		}
+	}()
+	files, err := holdFiles(ctx, h, a, site, archive, holder)
+	if err != nil {
+		return Imported{}, err
 	}
 	err = h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
 		id := tx.State().ID(site)
@@ -57,29 +68,75 @@ func ImportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 			shown[f.Path] = f.Text
 		}
 		tx.Try(errors.Join(store.SaveWorkingPages(ctx, tx, id, list), store.DropFiles(ctx, tx, id)))
-		for _, f := range archive.Files {
-			normal, err := access.DocumentPath(f.Path)
-			if err != nil {
-				return fmt.Errorf("%w: %s: %v", content.ErrArchive, f.Path, err)
-			}
-			if other, there := taken[normal]; there {
+		for _, f := range files {
+			if other, there := taken[f.Path]; there {
 				return fmt.Errorf("%w: %s and %s are one path", content.ErrArchive, other, f.Path)
 			}
-			taken[normal] = f.Path
-			key, err := store.SaveBlob(ctx, tx, f.Data)
-			if err != nil {
-				return err
-			}
-			tx.Try(store.SaveFile(ctx, tx, id, store.File{Path: normal, Type: FileType(f.Path, f.Data), Size: len(f.Data), Blob: key, Text: shown[normal]}))
+			taken[f.Path] = f.Path
+			f.Text = shown[f.Path]
+			tx.Try(store.SaveFile(ctx, tx, id, f))
 		}
-		pages, files = len(list), len(archive.Files)
 		tx.Renew(id, house.WorkingCopy)
-		return store.DropLooseBlobs(ctx, tx)
+		return nil
 	})
 	if err != nil {
-		return 0, 0, err
+		return Imported{}, err
 	}
-	return pages, files, nil
+	return Imported{len(archive.Pages), len(files), notRun(archive)}, nil
+}
+
+// How much of an archive is written at once, while others wait for at most that.
+const (
+	heldAtOnce = 4 << 20 // bytes
+	holdFor    = time.Hour
+)
+
+// holdFiles keeps what the files of an archive hold, a few of them at a time, so that neither all of it is in
+// memory nor anybody waits for all of it.
+func holdFiles(ctx context.Context, h *house.House, a house.Actor, site string, archive *content.Archive, holder string) (files []store.File, err error) {
+	paths := make([]string, len(archive.Files))
+	for i, f := range archive.Files {
+		if paths[i], err = access.DocumentPath(f.Path); err != nil {
+			return nil, fmt.Errorf("%w: %s: %v", content.ErrArchive, f.Path, err)
+		}
+	}
+	for next := 0; next < len(archive.Files); {
+		var some [][]byte
+		for size := 0; next+len(some) < len(archive.Files) && size < heldAtOnce; {
+			f := archive.Files[next+len(some)]
+			data, err := f.Read()
+			if err != nil {
+				return nil, err
+			}
+			kind := FileType(f.Path, data)
+			if pictures.Tells(kind, data) { // photographs say nothing of their place any more
+				if clean, err := pictures.Clean(kind, data); err == nil {
+					data = clean
+				}
+			}
+			files = append(files, store.File{Path: paths[next+len(some)], Type: kind, Size: len(data)})
+			some, size = append(some, data), size+len(data)
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+		}
+		err := h.Change(ctx, a, house.ToWrite(site, "/"), func(tx *house.Tx) error {
+			tx.Lazy() // nothing names them yet
+			for i, data := range some {
+				key, err := store.HoldBlob(tx.Context(), tx, data, holder, time.Now().Add(holdFor))
+				if err != nil {
+					return err
+				}
+				files[next+i].Blob = key
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		next += len(some)
+	}
+	return files, nil
 }
 
 // archivePages reads the pages of an archive for the place of those before, and notes
@@ -148,11 +205,12 @@ func ExportArchive(ctx context.Context, h *house.House, a house.Actor, site stri
 		if !sees(f.Path) {
 			continue
 		}
-		data, err := store.Blob(ctx, h.Reader(), f.Blob)
-		if err != nil {
-			return err
-		}
-		archive.Files = append(archive.Files, content.ArchiveFile{Path: f.Path, Data: data})
+		archive.Files = append(archive.Files, content.ArchiveFile{Path: f.Path, Open: func() ([]byte, error) {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			return store.Blob(ctx, h.Reader(), f.Blob)
+		}})
 	}
 	return content.WriteArchive(to, archive)
 }

@@ -5,8 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"mime"
-	"net/http"
 	"path"
 	"slices"
 	"strings"
@@ -476,29 +474,4 @@ func FileName(name string) string {
 		return "file"
 	}
 	return name
-}
-
-// mediaTypes are types that not every machine knows by the ending of a name.
-var mediaTypes = map[string]string{
-	".mp4": "video/mp4", ".m4v": "video/mp4", ".webm": "video/webm", ".ogv": "video/ogg", ".mp3": "audio/mpeg", ".m4a": "audio/mp4", ".ogg": "audio/ogg", ".oga": "audio/ogg",
-	".wav": "audio/wav", ".flac": "audio/flac", ".vtt": "text/vtt; charset=utf-8", ".ics": "text/calendar; charset=utf-8", ".csv": "text/csv; charset=utf-8",
-	".heic": "image/heic", ".heif": "image/heif", ".avif": "image/avif", ".tif": "image/tiff", ".tiff": "image/tiff", ".jxl": "image/jxl", ".webp": "image/webp",
-}
-
-// FileType is the media type by which a file is served. What browsers would run
-// is served as what is downloaded.
-func FileType(name string, data []byte) string {
-	ending := strings.ToLower(path.Ext(name))
-	kind := mediaTypes[ending]
-	if kind == "" {
-		kind = mime.TypeByExtension(ending)
-	}
-	if kind == "" {
-		kind = http.DetectContentType(data)
-	}
-	switch base, _, _ := strings.Cut(kind, ";"); base {
-	case "text/html", "application/xhtml+xml", "text/javascript", "application/javascript", "text/xml", "application/xml":
-		return "application/octet-stream"
-	}
-	return kind
 }

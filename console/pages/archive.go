@@ -1,7 +1,6 @@
 package pages
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"net/http"
@@ -34,31 +33,54 @@ func archives(c *web.Console, x *gin.Context) {
 // archiveOut sends the working copy or an edition as a ZIP.
 func archiveOut(c *web.Console, x *gin.Context) {
 	number, _ := strconv.Atoi(x.Query("edition"))
-	var b bytes.Buffer
-	if err := pages.ExportArchive(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), number, &b); err != nil {
-		c.Fail(x, err)
-		return
-	}
 	name := x.Param("site")
 	if number > 0 {
 		name += "-edition-" + strconv.Itoa(number)
 	}
-	x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".zip"))
-	x.Data(http.StatusOK, "application/zip", b.Bytes())
+	to := &begun{x: x, name: name + ".zip"}
+	if err := pages.ExportArchive(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), number, to); err != nil {
+		if to.began {
+			panic(http.ErrAbortHandler) // what has gone out must not look whole
+		}
+		c.Fail(x, err)
+	}
+}
+
+// begun sends a ZIP from its first byte on: until then something else can be answered.
+type begun struct {
+	x     *gin.Context
+	name  string
+	began bool
+}
+
+func (b *begun) Write(data []byte) (int, error) {
+	if !b.began {
+		b.began = true
+		b.x.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", b.name))
+		b.x.Header("Content-Type", "application/zip")
+		b.x.Status(http.StatusOK)
+	}
+	return b.x.Writer.Write(data)
 }
 
 // archiveIn takes a ZIP into the working copy, or refuses it whole.
 func archiveIn(c *web.Console, x *gin.Context) {
-	_, data, err := web.FileSent(x, "archive", content.MostArchive)
-	if err != nil || data == nil {
+	head, err := x.FormFile("archive")
+	if err != nil || head.Size == 0 || head.Size > content.MostArchive {
 		c.Complain(x, "Choose a ZIP of at most 64 MB first.")
 		afterUpload(x)
 		return
 	}
-	archive, err := content.ReadArchive(data)
-	made, files := 0, 0
+	file, err := head.Open()
+	if err != nil {
+		c.Fail(x, err)
+		return
+	}
+	defer file.Close()
+	archive, err := content.ReadArchive(file, head.Size)
+	var done pages.Imported
 	if err == nil {
-		made, files, err = pages.ImportArchive(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), archive)
+		done, err = pages.ImportArchive(x.Request.Context(), c.House, web.Actor(x), x.Param("site"), archive)
 	}
 	switch {
 	case errors.Is(err, content.ErrArchive):
@@ -69,7 +91,8 @@ func archiveIn(c *web.Console, x *gin.Context) {
 		c.Fail(x, err)
 		return
 	default:
-		c.Flash(x, words.Capital(web.Count(made, "page", "pages"))+" and "+web.Count(files, "file", "files")+" are in the draft now. Look at the difference before you publish.")
+		text := words.Capital(web.Count(done.Pages, "page", "pages")) + " and " + web.Count(done.Files, "file", "files") + " are in the draft now. Look at the difference before you publish."
+		c.Flash(x, strings.Join(append([]string{text}, done.NotRun...), " "))
 	}
 	afterUpload(x)
 }

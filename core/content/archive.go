@@ -2,7 +2,6 @@ package content
 
 import (
 	"archive/zip"
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -42,7 +41,19 @@ type ArchivePage struct {
 type ArchiveFile struct {
 	Path string
 	Data []byte
+	Open func() ([]byte, error) // reads what it holds when that is needed; nil where it is in Data
 }
+
+// Read returns what the file holds. Its errors are about the archive.
+func (f ArchiveFile) Read() ([]byte, error) {
+	if f.Open == nil {
+		return f.Data, nil
+	}
+	return f.Open()
+}
+
+// NotFoundFile is the page of an archive that is sent where there is no page.
+const NotFoundFile = "404.html"
 
 // ErrArchive is why an archive is refused whole.
 var ErrArchive = errors.New("the archive is refused")
@@ -52,17 +63,27 @@ func refuse(format string, args ...any) error {
 }
 
 // ReadArchive reads a ZIP of Markdown with front matter, or of plain static
-// HTML, and the files beside it. A bad one is refused whole, with the reason.
-func ReadArchive(data []byte) (*Archive, error) {
-	if len(data) > MostArchive {
+// HTML, so many bytes long, and the files beside it: what they hold is read when it is needed. A bad one is
+// refused whole, with the reason.
+func ReadArchive(from io.ReaderAt, size int64) (*Archive, error) {
+	if size > MostArchive {
 		return nil, refuse("it has more than %d MB", MostArchive>>20)
 	}
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	z, err := zip.NewReader(from, size)
 	if err != nil {
 		return nil, refuse("it is no ZIP that can be read: %v", err)
 	}
 	if len(z.File) > MostFiles {
 		return nil, refuse("it has %d files, and %d are the most", len(z.File), MostFiles)
+	}
+	said := uint64(0)
+	for _, f := range z.File {
+		if said += f.UncompressedSize64; said > MostUnpacked {
+			return nil, refuse("what is in it has more than %d MB", MostUnpacked>>20)
+		}
+		if f.UncompressedSize64 > MostOneFile {
+			return nil, refuse("%q has more than %d MB", f.Name, MostOneFile>>20)
+		}
 	}
 	a := &Archive{}
 	left := int64(MostUnpacked)
@@ -86,11 +107,7 @@ func ReadArchive(data []byte) (*Archive, error) {
 			return nil, refuse("%q is in it twice", name)
 		}
 		seen[name] = true
-		body, err := unpack(f, &left)
-		if err != nil {
-			return nil, err
-		}
-		if err := a.add(strings.TrimPrefix(name, top), body); err != nil {
+		if err := a.add(strings.TrimPrefix(name, top), func() ([]byte, error) { return unpack(f, &left) }); err != nil {
 			return nil, err
 		}
 	}
@@ -146,10 +163,20 @@ func unpack(f *zip.File, left *int64) ([]byte, error) {
 	return data, nil
 }
 
-// add takes an unpacked file for a page or a file.
-func (a *Archive) add(name string, data []byte) error {
+// add takes a file for a page, which is read, or another file.
+func (a *Archive) add(name string, open func() ([]byte, error)) error {
 	ext := strings.ToLower(path.Ext(name))
 	p := ArchivePage{Path: pagePath(name), Listing: true, File: name}
+	switch ext {
+	case ".md", ".markdown", ".html", ".htm":
+	default:
+		a.Files = append(a.Files, ArchiveFile{Path: "/" + name, Open: open})
+		return nil
+	}
+	data, err := open()
+	if err != nil {
+		return err
+	}
 	switch ext {
 	case ".md", ".markdown":
 		if !utf8.Valid(data) {
@@ -161,12 +188,12 @@ func (a *Archive) add(name string, data []byte) error {
 			return refuse("the head of %q cannot be read: %v", name, err)
 		}
 		p.Title, p.InMenu, p.Listing, p.Order = said.Title, said.InMenu, said.Listing, said.Order
-	case ".html", ".htm":
+	default:
 		p.HTML, p.Body = true, string(data)
 		p.Title, p.InMenu = TitleOf(p.Body), strings.Count(p.Path, "/") == 1
-	default:
-		a.Files = append(a.Files, ArchiveFile{"/" + name, data})
-		return nil
+		if name == NotFoundFile { // what whoever asks for no page gets
+			p.InMenu, p.Listing = false, false
+		}
 	}
 	if p.Title == "" {
 		p.Title = path.Base(p.Path)
@@ -196,7 +223,7 @@ func firstHeading(body string) string {
 	return ""
 }
 
-// WriteArchive writes a site as a ZIP that ReadArchive reads again.
+// WriteArchive writes a site as a ZIP that ReadArchive reads again, one file after another.
 func WriteArchive(to io.Writer, a *Archive) error {
 	z := zip.NewWriter(to)
 	write := func(name string, data []byte) error {
@@ -213,7 +240,11 @@ func WriteArchive(to io.Writer, a *Archive) error {
 		}
 	}
 	for _, f := range a.Files {
-		if err := write(f.Path, f.Data); err != nil {
+		data, err := f.Read()
+		if err == nil {
+			err = write(f.Path, data)
+		}
+		if err != nil {
 			return err
 		}
 	}

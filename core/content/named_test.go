@@ -38,7 +38,7 @@ func TestArchivesStayAsTheyCame(t *testing.T) {
 		"index.md", "# Front\r\n\r\nText\r\n", "guide/README.md", "---\ntitle: \"Guide\"\ndate: 2026-01-05 # kept\ntags: [a, b]\n---\n\n\nText\n", "guide/setup.markdown", "\ufeff---\r\nmenu: true\r\norder: 3\r\n---\r\n# Set up\r\n",
 		"plain.htm", "<title>Plain</title>", "both.html", "<title>Beside</title>", "both/index.html", "<title>Within</title>", "old.html", "<meta charset=latin1><title>caf\xe9</title>", "guide/pic.png", "png", "---.md", "---\n",
 	}
-	a, err := ReadArchive(zipped(t, in...))
+	a, err := read(zipped(t, in...))
 	if err != nil {
 		t.Fatal(err)
 	}
