@@ -55,16 +55,16 @@ var blobKeys = []struct{ table, key string }{
 }
 
 // HoldBlob keeps data that nothing names yet, for an archive that is being taken in, until an instant.
-func HoldBlob(ctx context.Context, q Queryer, data []byte, by string, until time.Time) (key string, err error) {
+func HoldBlob(ctx context.Context, q Queryer, data []byte, archive string, until time.Time) (key string, err error) {
 	if key, err = SaveBlob(ctx, q, data); err != nil {
 		return "", err
 	}
-	return key, exec(ctx, q, `INSERT INTO held_blobs (blob, by, until) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, key, by, until.Unix())
+	return key, exec(ctx, q, `INSERT INTO held_blobs (blob, archive, until) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, key, archive, until.Unix())
 }
 
 // ReleaseBlobs lets go of what an archive held, and of what others held that were broken off before an instant.
-func ReleaseBlobs(ctx context.Context, q Queryer, by string, before time.Time) error {
-	return exec(ctx, q, `DELETE FROM held_blobs WHERE by = ? OR until < ?`, by, before.Unix())
+func ReleaseBlobs(ctx context.Context, q Queryer, archive string, before time.Time) error {
+	return exec(ctx, q, `DELETE FROM held_blobs WHERE archive = ? OR until < ?`, archive, before.Unix())
 }
 
 // DropLooseBlobs forgets data that nothing names.

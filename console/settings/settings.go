@@ -286,7 +286,9 @@ type mailTried struct {
 }
 
 // besideForm reports whether just what came of a trial is asked for, while the form stays as it is.
-func besideForm(x *gin.Context) bool { return strings.HasSuffix(x.GetHeader("HX-Target"), "mail-tried") }
+func besideForm(x *gin.Context) bool {
+	return strings.HasSuffix(x.GetHeader("HX-Target"), "mail-tried")
+}
 
 // tryMail hands a letter to the mail server of the form, as it stands there, and says what came of it beside it.
 func tryMail(c *web.Console, x *gin.Context, f web.Form, server post.Server) {

@@ -13,10 +13,10 @@ CREATE INDEX page_unmerged_page ON page_unmerged (site, page, id);
 CREATE INDEX page_unmerged_who ON page_unmerged (who);
 -- Data of an archive that is being taken in, which nothing names yet.
 CREATE TABLE held_blobs (
-  blob  TEXT NOT NULL,
-  by    TEXT NOT NULL,    -- a name for one archive
-  until INTEGER NOT NULL, -- unix seconds: what is left of one that was broken off
-  PRIMARY KEY (blob, by)
+  blob    TEXT NOT NULL,
+  archive TEXT NOT NULL,  -- a name for one
+  until   INTEGER NOT NULL, -- unix seconds: what is left of one that was broken off
+  PRIMARY KEY (blob, archive)
 ) WITHOUT ROWID;
 
 -- +goose Down
