@@ -1,6 +1,7 @@
 package gate
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -42,6 +43,11 @@ func asksFirst(t *testing.T, name, config string) {
 	t.Cleanup(front.Close)
 	app := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Cache-Control", "public, max-age=60")
+		if r.Method == http.MethodPost {
+			n, _ := io.Copy(io.Discard, r.Body)
+			fmt.Fprintf(w, "App took %d bytes", n)
+			return
+		}
 		switch r.URL.Path {
 		case "/", "/visit", "/members", "/secret":
 			fmt.Fprintf(w, "App %s for %q", r.URL.Path, r.Header.Get("Velada-Identity"))
@@ -66,6 +72,16 @@ func asksFirst(t *testing.T, name, config string) {
 	}
 	if status, text, caching := get("/visit", "Velada-Identity", "evil@example.org"); status != 200 || text != `App /visit for ""` || caching != "public, max-age=60" && caching != "private, no-store" {
 		t.Errorf("a public page: %d %q %q", status, text, caching)
+	}
+	const large = 5 << 20
+	sent, err := http.NewRequest("POST", "http://society.example.org/visit", bytes.NewReader(make([]byte, large)))
+	d.must(err)
+	sent.Header.Set("Origin", "http://society.example.org")
+	sent.Header.Set("Sec-Fetch-Site", "same-origin")
+	answer, err := client.Do(sent)
+	d.must(err)
+	if text := body(t, answer); answer.StatusCode != 200 || text != fmt.Sprintf("App took %d bytes", large) {
+		t.Errorf("something large that is sent: %d %.300q", answer.StatusCode, text)
 	}
 	if status, text, caching := get("/members"); status != 401 || !strings.Contains(text, "/velada/sign-in?path=%2Fmembers") || !strings.Contains(caching, "no-store") {
 		t.Errorf("a door: %d %.300q %q", status, text, caching)

@@ -147,7 +147,7 @@ func (q meeting) eventsOf(path string) (list []content.Dated) {
 		return nil // it is said where the page is written
 	}
 	for _, e := range events {
-		if e.Problem != "" || e.From.IsZero() {
+		if e.Problem != "" && !e.Moment || e.From.IsZero() {
 			continue
 		}
 		d := content.Dated{From: e.From.Time().In(q.state.Zone), Timed: true, HTML: template.HTMLEscapeString(e.Name)}

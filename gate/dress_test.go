@@ -311,7 +311,7 @@ func TestFeedsTellNobodyOfWhatTheyMayNotOpen(t *testing.T) {
 	if r := d.ask(asked{site: "society", path: "/velada/feed", header: map[string]string{"If-None-Match": public.Header.Get("ETag")}}); r.StatusCode != 304 {
 		t.Errorf("asked again: %d", r.StatusCode)
 	}
-	if text := d.text("society", "/velada/feed?as=rss"); !strings.Contains(text, `<rss version="2.0">`) || !strings.Contains(text, "<title>Open nights</title>") {
+	if text := d.text("society", "/velada/feed?as=rss"); !strings.Contains(text, `<rss version="2.0" xmlns:atom="http://www.w3.org/2005/Atom">`) || !strings.Contains(text, `<atom:link rel="self" href="http://society.localhost/velada/feed?as=rss" type="application/rss+xml">`) || !strings.Contains(text, "<title>Open nights</title>") {
 		t.Error(text)
 	}
 	if !strings.Contains(d.text("society", "/"), `rel="alternate" type="application/atom+xml"`) || strings.Contains(d.text("variable-stars", "/how-to-join"), "atom+xml") {

@@ -200,17 +200,33 @@ func (f feedSight) rss() []byte {
 		Date        string `xml:"pubDate"`
 		Description string `xml:"description,omitempty"`
 	}
-	type rss struct {
-		XMLName     xml.Name `xml:"rss"`
-		Version     string   `xml:"version,attr"`
-		Title       string   `xml:"channel>title"`
-		Link        string   `xml:"channel>link"`
-		Description string   `xml:"channel>description"`
-		Items       []item   `xml:"channel>item"`
+	type self struct { // where the feed is: readers that were handed it go back there
+		Rel  string `xml:"rel,attr"`
+		Href string `xml:"href,attr"`
+		Type string `xml:"type,attr"`
 	}
-	out := rss{Version: "2.0", Title: f.title, Link: f.page, Description: "What is new on " + strings.TrimSpace(f.title)}
+	type channel struct {
+		Title       string `xml:"title"`
+		Link        string `xml:"link"`
+		Description string `xml:"description"`
+		Self        self   `xml:"atom:link"`
+		Items       []item `xml:"item"`
+	}
+	type rss struct {
+		XMLName xml.Name `xml:"rss"`
+		Version string   `xml:"version,attr"`
+		Atom    string   `xml:"xmlns:atom,attr"`
+		Channel channel  `xml:"channel"`
+	}
+	at := f.self + "?as=rss"
+	if strings.Contains(f.self, "?") {
+		at = f.self + "&as=rss"
+	}
+	out := rss{Version: "2.0", Atom: "http://www.w3.org/2005/Atom", Channel: channel{
+		Title: f.title, Link: f.page, Description: "What is new on " + strings.TrimSpace(f.title), Self: self{"self", at, "application/rss+xml"},
+	}}
 	for _, e := range f.entries {
-		out.Items = append(out.Items, item{e.title, e.url, guid{"false", e.id}, e.updated.UTC().Format(time.RFC1123Z), e.words})
+		out.Channel.Items = append(out.Channel.Items, item{e.title, e.url, guid{"false", e.id}, e.updated.UTC().Format(time.RFC1123Z), e.words})
 	}
 	return written(out)
 }

@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -32,6 +34,7 @@ type Proposal struct {
 	Repeat      *access.Repeat // nil where it does not come again
 	Note        string         // what is not quite as the file says
 	Problem     string         // why nothing can be made of it; "" where something can
+	Moment      bool           // it lasts for no time: it can be listed, and nothing set by it
 }
 
 // Read reads the events of an iCalendar file (RFC 5545). What has no zone of its own is in
@@ -103,7 +106,7 @@ func proposal(e *ics.VEvent, zone *time.Location) (p Proposal) {
 		p.Problem = "Its beginning (DTSTART): " + err.Error() + "."
 		return p
 	}
-	end := e.GetProperty(ics.ComponentPropertyDtEnd)
+	end, lasts := e.GetProperty(ics.ComponentPropertyDtEnd), e.GetProperty(ics.ComponentPropertyDuration)
 	until := from.AddDate(0, 0, 1)
 	switch {
 	case end != nil:
@@ -111,8 +114,17 @@ func proposal(e *ics.VEvent, zone *time.Location) (p Proposal) {
 			p.Problem = "Its end (DTEND): " + err.Error() + "."
 			return p
 		}
+	case lasts != nil:
+		if until, err = after(from.In(zone), lasts.Value); err != nil {
+			p.Problem = "How long it lasts (DURATION): " + err.Error() + "."
+			return p
+		}
 	case !day:
-		p.Problem = "It has no end (DTEND): say until when it lasts."
+		until = from
+	}
+	if from.Equal(until) { // as beginnings and ends are written here too (RFC 5545, 3.6.1)
+		p.From, p.Until, p.Moment = access.At(from), access.At(from), true
+		p.Problem = "It is a moment, and lasts for no time: nothing can be set by it. An event that lasts has an end (DTEND) or a DURATION."
 		return p
 	}
 	if !from.Before(until) {
@@ -155,6 +167,23 @@ func moment(p *ics.IANAProperty, zone *time.Location) (t time.Time, day bool, er
 		return t, false, fmt.Errorf("“%s” is no date and time", p.Value)
 	}
 	return t, day, nil
+}
+
+var duration = regexp.MustCompile(`^\+?P(?:([0-9]{1,4})W|(?:([0-9]{1,5})D)?(?:T(?:([0-9]{1,6})H)?(?:([0-9]{1,7})M)?(?:([0-9]{1,8})S)?)?)$`)
+
+// after returns when something ends that lasts for a duration (RFC 5545, 3.3.6): weeks and days are those of
+// the calendar.
+func after(from time.Time, lasts string) (time.Time, error) {
+	lasts = strings.ToUpper(strings.TrimSpace(lasts))
+	m := duration.FindStringSubmatch(lasts)
+	if m == nil || !strings.ContainsAny(lasts, "0123456789") || strings.HasSuffix(lasts, "T") {
+		return time.Time{}, fmt.Errorf("“%s” is no duration, as in PT2H30M", lasts)
+	}
+	var n [6]int
+	for i := 1; i < len(m); i++ {
+		n[i], _ = strconv.Atoi(m[i]) // "" is 0
+	}
+	return from.AddDate(0, 0, 7*n[1]+n[2]).Add(time.Duration(n[3])*time.Hour + time.Duration(n[4])*time.Minute + time.Duration(n[5])*time.Second), nil
 }
 
 // longestRepeat is how long something comes again that the file has come again for ever.

@@ -86,7 +86,11 @@ func TestWhatCannotBeReadIsSaid(t *testing.T) {
 	for want, lines := range map[string][]string{
 		"no time zone “Nowhere/Else”":    {"DTSTART;TZID=Nowhere/Else:20261201T020000", "DTEND:20261201T040000Z"},
 		"“soon” is no date":              {"DTSTART:soon", "DTEND:20261201T040000Z"},
-		"It has no end":                  {"DTSTART:20261201T020000Z"},
+		"It is a moment, and lasts":      {"DTSTART:20261201T020000Z"},
+		"It is a moment":                 {"DTSTART:20261201T020000Z", "DTEND:20261201T020000Z"},
+		"It is a moment, ":               {"DTSTART:20261201T020000Z", "DURATION:PT0S"},
+		"“P2” is no duration":            {"DTSTART:20261201T020000Z", "DURATION:P2"},
+		"“-PT1H” is no duration":         {"DTSTART:20261201T020000Z", "DURATION:-PT1H"},
 		"It ends before it begins":       {"DTSTART:20261201T020000Z", "DTEND:20261130T020000Z"},
 		"Its beginning (DTSTART): it is": {"DTEND:20261130T020000Z"},
 		"EXDATE cannot be expressed":     {"DTSTART:20261201T020000Z", "DTEND:20261201T030000Z", "RRULE:FREQ=DAILY;COUNT=3", "EXDATE:20261202T020000Z"},
@@ -105,6 +109,13 @@ func TestWhatCannotBeReadIsSaid(t *testing.T) {
 	day, err := Read(file("DTSTART;VALUE=DATE:20261201"), madrid(t))
 	if err != nil || day[0].From.String() != "2026-11-30T23:00:00Z" || day[0].Until.String() != "2026-12-01T23:00:00Z" {
 		t.Errorf("a whole day: %+v %v", day, err)
+	}
+	for lasts, until := range map[string]string{"PT2H30M": "2026-10-25T03:30:00Z", "P1D": "2026-10-26T01:00:00Z", "P1W": "2026-11-01T01:00:00Z", "P1DT1H": "2026-10-26T02:00:00Z", "PT90M": "2026-10-25T02:30:00Z", "pt30s": "2026-10-25T01:00:30Z"} {
+		// at the second 02:00 of the day on which the clocks go back
+		list, err := Read(file("DTSTART:20261025T010000Z", "DURATION:"+lasts), madrid(t))
+		if err != nil || list[0].Problem != "" || list[0].Until.String() != until {
+			t.Errorf("%s: %+v %v", lasts, list, err)
+		}
 	}
 	endless, err := Read(file("DTSTART:20261201T020000Z", "DTEND:20261201T030000Z", "RRULE:FREQ=WEEKLY"), madrid(t))
 	if err != nil || endless[0].Repeat == nil || !strings.Contains(endless[0].Note, "for ever") {
@@ -133,6 +144,20 @@ func TestWhatIsWrittenIsACalendar(t *testing.T) {
 	events := cal.Events()
 	if len(events) != 5 { // two of a, two of the holding page, the breach
 		t.Fatalf("%d events:\n%s", len(events), text)
+	}
+	for _, e := range events { // a moment has no end: one that is its beginning is refused by others
+		start, err := e.GetStartAt()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if end := e.GetProperty(ics.ComponentPropertyDtEnd); end != nil {
+			if at, err := e.GetEndAt(); err != nil || !at.After(start) {
+				t.Errorf("%s ends %v", e.Id(), end)
+			}
+		}
+	}
+	if back, err := Read(text, madrid(t)); err != nil || len(back) != len(events) || !back[0].Moment || back[3].Problem != "" {
+		t.Errorf("it is read back as %+v %v", back, err)
 	}
 	uids := map[string]bool{}
 	for _, e := range events {

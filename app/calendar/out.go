@@ -47,7 +47,9 @@ func Write(title string, lanes []calendar.Lane, now time.Time, name, where, url 
 		ev := cal.AddEvent(uid(l, e))
 		ev.SetDtStampTime(now)
 		ev.SetStartAt(e.At.Time())
-		ev.SetEndAt(endOf(l, e))
+		if until := endOf(l, e); !until.IsZero() {
+			ev.SetEndAt(until)
+		}
 		ev.SetSummary(where(l) + ": " + name(l) + saying(l, e))
 		ev.SetURL(url(l))
 		ev.SetTimeTransparency(ics.TransparencyTransparent)
@@ -68,8 +70,8 @@ func saying(l calendar.Lane, e calendar.Edge) string {
 	return " ends"
 }
 
-// endOf is the end of the event at an end: of a holding page that of the occurrence, else
-// the same moment.
+// endOf is the end of the event at an end: of a holding page that of the occurrence. It is zero for what is a
+// moment: an event without an end ends when it begins, and one whose end is its beginning is none (RFC 5545).
 func endOf(l calendar.Lane, e calendar.Edge) time.Time {
 	if l.Kind == calendar.Holding && e.Begins {
 		for _, s := range l.Spans {
@@ -78,7 +80,7 @@ func endOf(l calendar.Lane, e calendar.Edge) time.Time {
 			}
 		}
 	}
-	return e.At.Time()
+	return time.Time{}
 }
 
 // uid tells an event from the others, and stays for as long as it is the same.

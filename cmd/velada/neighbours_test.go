@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
@@ -83,6 +84,20 @@ func standsInFront(t *testing.T, name, config string) {
 				t.Errorf("%s sets %s", at, c)
 			}
 		}
+	}
+	sent, err := http.NewRequest("POST", "https://velada.example.org:"+port+"/sites/society/archive", bytes.NewReader(make([]byte, 5<<20)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	sent.Header.Set("Content-Type", "application/octet-stream")
+	answer, err := client.Do(sent)
+	if err == nil {
+		answer.Body.Close()
+	}
+	select {
+	case <-seen:
+	case <-time.After(5 * time.Second):
+		t.Errorf("what is large is not handed on: %v %v", answer, err)
 	}
 }
 

@@ -3,6 +3,7 @@ package access
 import (
 	"bytes"
 	"reflect"
+	"regexp"
 	"strconv"
 
 	"go.yaml.in/yaml/v3"
@@ -84,9 +85,17 @@ func treeOf(v reflect.Value) *yaml.Node {
 }
 
 // quoted is a text, quoted where it must be to stay one.
+// quoted is a text, in quotation marks where programs that read YAML 1.1 would take it for something else: a
+// yes or no, a number to the base of 60, an octal one.
 func quoted(s string) *yaml.Node {
-	return &yaml.Node{Kind: yaml.ScalarNode, Value: s, Tag: "!!str"}
+	n := &yaml.Node{Kind: yaml.ScalarNode, Value: s, Tag: "!!str"}
+	if elseIn11.MatchString(s) {
+		n.Style = yaml.DoubleQuotedStyle
+	}
+	return n
 }
+
+var elseIn11 = regexp.MustCompile(`^(?i:y|n|yes|no|on|off|true|false|null|~|[-+]?[0-9][0-9_]*(:[0-5]?[0-9])+(\.[0-9_]*)?|[-+]?0[0-7_]+|[-+]?0b[01_]+|=|<<)$`)
 
 func asByDefault(v reflect.Value, f field) bool {
 	switch {
