@@ -2,6 +2,7 @@ package house
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"runtime/debug"
 	"time"
@@ -65,7 +66,7 @@ const checkpointInterval = 5 * time.Second
 
 func (h *House) attempt(ctx context.Context, what string, f func(ctx context.Context) error) {
 	Recovered(what, func() {
-		if err := f(ctx); err != nil && ctx.Err() == nil {
+		if err := f(ctx); err != nil && ctx.Err() == nil && !errors.Is(err, ErrFull) { // which is said once
 			slog.Error(what, "error", err)
 		}
 	})

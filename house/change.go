@@ -34,7 +34,7 @@ func (h *House) Change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 		return err
 	}
 	if err := h.syncer.Sync(); err != nil {
-		return fmt.Errorf("%w: %w", ErrNotKept, err)
+		return fmt.Errorf("%w: %w", ErrNotKept, h.room(err))
 	}
 	return nil
 }
@@ -57,7 +57,7 @@ func (h *House) change(ctx context.Context, a Actor, n Needs, do func(tx *Tx) er
 		}
 		return tx.finish()
 	})
-	if err != nil {
+	if err = h.room(err); err != nil {
 		return nil, err
 	}
 	for _, after := range tx.after {

@@ -42,6 +42,7 @@ type House struct {
 	writing   sync.Mutex    // one change at a time, so that none is based on a stale state
 	state     atomic.Pointer[State]
 	kept      keeping // what rendered pages take, of all sites
+	disk      disk
 
 	Throttles Throttles
 	Servers   Servers // that sites live on

@@ -19,6 +19,7 @@ type Sessions struct {
 
 	house  *House
 	visits sync.Map // [32]byte → store.SiteSession
+	unkept unkept
 }
 
 // BeginSession writes that somebody signed in on the console in one browser.
@@ -29,9 +30,13 @@ func (l *Sessions) BeginSession(ctx context.Context, id string, who store.Who, d
 // BeginSessionBy is BeginSession for whoever came by a passkey, with its id.
 func (l *Sessions) BeginSessionBy(ctx context.Context, id string, who store.Who, device, how string, passkey []byte) error {
 	now := time.Now()
-	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
-		return store.SaveSession(ctx, tx, store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now, Passkey: passkey})
-	})
+	s := store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now, Passkey: passkey}
+	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.SaveSession(ctx, tx, s) })
+	if errors.Is(err, ErrFull) {
+		l.unkept.begin(s)
+		return nil
+	}
+	return err
 }
 
 // usedEvery is how exactly it is kept when a session was used last.
@@ -40,13 +45,20 @@ const usedEvery = time.Minute
 // FindSession returns who a sign-in is of, when it was not ended from elsewhere, and
 // keeps when it was used last, to the minute.
 func (l *Sessions) FindSession(ctx context.Context, id string) (store.Who, bool, error) {
+	s, ended := l.unkept.find(id)
+	if s != nil || ended {
+		if ended {
+			return "", false, nil
+		}
+		return s.Who, true, nil
+	}
 	s, err := store.FindSession(ctx, l.house.db, id)
 	if err != nil || s == nil {
 		return "", false, err
 	}
 	if now := time.Now(); now.Sub(s.Used) >= usedEvery {
 		err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.UseSession(ctx, tx, id, now) })
-		if err != nil {
+		if err != nil && !errors.Is(err, ErrFull) {
 			return "", false, err
 		}
 	}
@@ -87,9 +99,13 @@ func (l *Sessions) KnowBrowser(ctx context.Context, who store.Who, token string)
 	if token == "" {
 		token = identity.Token()
 	}
-	return token, l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		return store.KnowBrowser(ctx, tx, who, sha256.Sum256([]byte(token)), time.Now())
 	})
+	if errors.Is(err, ErrFull) { // it is known the next time
+		err = nil
+	}
+	return token, err
 }
 
 // VisitLife is how long a sign-in lasts on a site's host.
@@ -121,6 +137,11 @@ func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, conso
 		if err != nil {
 			return err
 		}
+		if begun, ended := l.unkept.find(console); ended {
+			return errSignedOut
+		} else if in == nil {
+			in = begun
+		}
 		if in == nil {
 			return errSignedOut
 		}
@@ -128,6 +149,17 @@ func (l *Sessions) SiteSessionFrom(ctx context.Context, site store.SiteID, conso
 		tx.After(func() { l.visits.Store(v.Token, v) })
 		return store.SaveSiteSession(ctx, tx, v)
 	})
+	if errors.Is(err, ErrFull) {
+		who, in, found := l.FindSession(ctx, console)
+		if found == nil && !in {
+			found = errSignedOut
+		}
+		if err = found; err == nil {
+			v := store.SiteSession{Token: sha256.Sum256([]byte(value)), Site: site, Who: who, Console: console, Expires: time.Now().Add(SiteSessionLife)}
+			l.visits.Store(v.Token, v)
+			l.unkept.visit(v)
+		}
+	}
 	if err != nil {
 		return "", fmt.Errorf("beginning a visit: %w", err)
 	}
@@ -165,6 +197,7 @@ func (l *Sessions) EndExpired(ctx context.Context) error {
 // dropVisits forgets the visits that are meant, for the requests to come, and wakes
 // whoever holds a connection open for one.
 func (l *Sessions) dropSiteSessions(meant func(v store.SiteSession) bool) {
+	l.unkept.drop(meant)
 	l.visits.Range(func(token, v any) bool {
 		if meant(v.(store.SiteSession)) {
 			l.visits.Delete(token)
@@ -189,10 +222,18 @@ func (tx *Tx) endSiteSession(token [32]byte) {
 
 // EndSession signs out on every site's host that a console session led to.
 func (l *Sessions) EndSession(ctx context.Context, console string) error {
-	return l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
+	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error {
 		tx.EndSession(console)
 		return nil
 	})
+	if begun, _ := l.unkept.find(console); begun != nil || errors.Is(err, ErrFull) {
+		l.unkept.end(console)
+		l.dropSiteSessions(func(v store.SiteSession) bool { return v.Console == console })
+		if errors.Is(err, ErrFull) {
+			return nil
+		}
+	}
+	return err
 }
 
 // EndSession signs out in one browser, on the console and on every site's host that it led to.
@@ -206,6 +247,7 @@ func (tx *Tx) EndSession(console string) {
 // dropSignIns makes it hold for the requests to come that somebody was signed out
 // everywhere but in one place, once store.EndSignIns of that is committed.
 func (l *Sessions) dropSignIns(who store.Who, but string) {
+	l.unkept.endAll(who, but)
 	l.dropSiteSessions(func(v store.SiteSession) bool { return v.Who == who && (but == "" || v.Console != but) })
 }
 

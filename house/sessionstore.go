@@ -2,6 +2,7 @@ package house
 
 import (
 	"context"
+	"errors"
 	"reflect"
 	"sync"
 	"time"
@@ -17,8 +18,15 @@ type sessionStore struct {
 	house *House
 	rows  *sqlite3store.SQLite3Store
 
-	mu   sync.Mutex
-	kept map[string]keptSession // by token, as it was written last
+	mu     sync.Mutex
+	kept   map[string]keptSession // by token, as it was written last
+	unkept map[string]heldSession // by token, while there is no room to write: without data it has ended
+}
+
+// heldSession is a session that could not be written.
+type heldSession struct {
+	data   []byte
+	expiry time.Time
 }
 
 type keptSession struct {
@@ -39,13 +47,40 @@ func (l *Sessions) SessionStore(ctx context.Context) scs.Store {
 	return s
 }
 
-func (s *sessionStore) Find(token string) ([]byte, bool, error) { return s.rows.Find(token) }
+func (s *sessionStore) Find(token string) ([]byte, bool, error) {
+	s.mu.Lock()
+	held, is := s.unkept[token]
+	s.mu.Unlock()
+	if is {
+		return held.data, held.data != nil && time.Now().Before(held.expiry), nil
+	}
+	return s.rows.Find(token)
+}
 
 func (s *sessionStore) Delete(token string) error {
 	s.forget(token)
 	s.house.writing.Lock()
 	defer s.house.writing.Unlock()
-	return s.rows.Delete(token)
+	return s.unlessFull(token, heldSession{}, s.rows.Delete(token))
+}
+
+// unlessFull holds a session in memory that could not be written for want of room; one that was written is
+// held no longer.
+func (s *sessionStore) unlessFull(token string, held heldSession, err error) error {
+	full := errors.Is(s.house.room(err), ErrFull)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if !full {
+		if err == nil {
+			delete(s.unkept, token)
+		}
+		return err
+	}
+	if s.unkept == nil || len(s.unkept) >= mostSessions {
+		s.unkept = map[string]heldSession{}
+	}
+	s.unkept[token] = held
+	return nil
 }
 
 func (s *sessionStore) Commit(token string, data []byte, expiry time.Time) error {
@@ -58,8 +93,9 @@ func (s *sessionStore) Commit(token string, data []byte, expiry time.Time) error
 	defer s.house.writing.Unlock()
 	if err := s.rows.Commit(token, data, expiry); err != nil {
 		s.forget(token)
-		return err
+		return s.unlessFull(token, heldSession{data, expiry}, err)
 	}
+	_ = s.unlessFull(token, heldSession{}, nil)
 	if unread == nil {
 		s.keep(token, now)
 	}

@@ -26,6 +26,19 @@ func SaveBlob(ctx context.Context, q Queryer, data []byte) (string, error) {
 	return key, exec(ctx, q, `INSERT INTO blobs (key, data) VALUES (?, ?) ON CONFLICT DO NOTHING`, key, data)
 }
 
+// roomKey is the key of data that say nothing.
+const roomKey = "room"
+
+// TakeRoom writes so many bytes that say nothing.
+func TakeRoom(ctx context.Context, q Queryer, size int) error {
+	return exec(ctx, q, `INSERT INTO blobs (key, data) VALUES (?, randomblob(?)) ON CONFLICT DO UPDATE SET data = excluded.data`, roomKey, size)
+}
+
+// LeaveRoom deletes them.
+func LeaveRoom(ctx context.Context, q Queryer) error {
+	return exec(ctx, q, `DELETE FROM blobs WHERE key = ?`, roomKey)
+}
+
 // Blob reads the data of a key.
 func Blob(ctx context.Context, q Reader, key string) (data []byte, err error) {
 	err = q.QueryRowContext(ctx, `SELECT data FROM blobs WHERE key = ?`, key).Scan(&data)

@@ -66,6 +66,9 @@ func SecondStep(ctx context.Context, h *house.House, who store.Who, code string,
 		}
 		return countWrongCode(tx, who)
 	})
+	if errors.Is(err, house.ErrFull) && isCode { // a recovery code is spent once, and that must be kept
+		right, err = h.Sessions.UseTimeStep(ctx, who, step)
+	}
 	switch {
 	case err != nil:
 		return err

@@ -201,6 +201,7 @@ func (o *serving) run(c *cobra.Command, prepare func(context.Context, *sql.DB) e
 	}
 	theHouse.Outbox.RunMail(ctx, mailInterval)
 	theHouse.KeepLogSmall(ctx)
+	theHouse.Every(ctx, roomInterval, "looking for room on the disk", theHouse.LookForRoom)
 	theHouse.Every(ctx, expiredInterval, "forgetting sign-ins that have expired", theHouse.Sessions.EndExpired)
 	h.gate.Traffic.Run(ctx)
 	defer func() {
@@ -232,6 +233,7 @@ const (
 	certsInterval   = 5 * time.Second
 	mailInterval    = 2 * time.Second
 	expiredInterval = time.Hour
+	roomInterval    = 10 * time.Second
 	longestEnding   = 20 * time.Second
 
 	longestHead = 10 * time.Second // to send the head of a request

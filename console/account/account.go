@@ -303,6 +303,9 @@ func notices(c *web.Console, x *gin.Context) {
 		v.Any = v.Any || !n.Seen
 	}
 	p := c.Page(x, "Notifications")
+	if since, full := c.House.FullSince(); full {
+		v.Rows = append([]noticeRow{{c.Moment(since), p.Alarm, "/notices", true}}, v.Rows...)
+	}
 	p.Here, p.View = "Told", v
 	c.Show(x, http.StatusOK, "notices", p)
 }

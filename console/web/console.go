@@ -236,6 +236,8 @@ func (c *Console) Fail(x *gin.Context, err error) {
 		c.NotFound(x)
 	case errors.Is(err, house.ErrMayNot):
 		c.Refuse(x, http.StatusForbidden, words.Capital(err.Error())+".")
+	case errors.Is(err, house.ErrFull): // which the log says once
+		c.Refuse(x, http.StatusInsufficientStorage, diskFull(c.House.IsSteward(Actor(x)))+" Nothing was changed: go back, what you typed is still there.")
 	case errors.Is(err, house.ErrNotKept):
 		slog.Error("the disk fails", "path", x.Request.URL.Path, "error", err)
 		c.Refuse(x, http.StatusInternalServerError, words.Capital(house.ErrNotKept.Error())+". Whoever looks after this machine should look at its disk.")
@@ -243,6 +245,15 @@ func (c *Console) Fail(x *gin.Context, err error) {
 		slog.Error("a use case failed", "path", x.Request.URL.Path, "error", err)
 		c.Refuse(x, http.StatusInternalServerError, "Something went wrong here. Nothing was changed.")
 	}
+}
+
+// diskFull says that the disk is full, and what can be done.
+func diskFull(steward bool) string {
+	text := "The disk of this house is full: nothing can be saved, and sites are served as they are. "
+	if steward {
+		return text + "Make room on the machine that Velada runs on; it goes on by itself then."
+	}
+	return text + "Whoever looks after the house has to make room."
 }
 
 // Remote returns the address that a request comes from.
@@ -274,6 +285,7 @@ type Page struct {
 	Flash    string
 	Bad      bool
 	Problem  string
+	Alarm    string    // what is the matter with the house as a whole
 	Visiting *Visiting // somebody on their way to a site, who is shown its name
 	Not      string    // what one may not do here, and who could change that
 	Onward   string    // where the page leads on to by itself
@@ -317,6 +329,10 @@ func (c *Console) Page(x *gin.Context, title string) *Page {
 			slog.Error("reading what groups somebody keeps", "error", err)
 		}
 		p.Unseen, p.Keeps, p.Initials = unseen, len(kept) > 0, initials(me.Name)
+		if _, full := c.House.FullSince(); full {
+			p.Alarm = diskFull(p.Steward)
+			p.Unseen++ // it is among the notifications, which cannot be written
+		}
 	}
 	p.Flash = c.Sessions.PopString(x.Request.Context(), "flash")
 	p.Bad = c.Sessions.PopBool(x.Request.Context(), "bad")
