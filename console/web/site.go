@@ -539,7 +539,13 @@ func (d *Site) peopleOf(w access.Way) string {
 	case "domain":
 		return Count(n, "person", "people") + " today; new accounts are let in on their own"
 	case "people":
-		if outside := len(w.People) - n; outside > 0 {
+		outside := 0
+		for _, name := range w.People {
+			if a, err := access.ParseAddress(name); err == nil && parts.PersonWith(d.Policy.Document(), a) == nil {
+				outside++
+			}
+		}
+		if outside > 0 {
 			return Count(n, "person", "people") + " of the house and " + Count(outside, "address", "addresses") + " from outside"
 		}
 		return Count(n, "person", "people") + " of the house"

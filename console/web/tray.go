@@ -1,9 +1,11 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"velada/core/access"
 	"velada/core/parts"
@@ -42,7 +44,7 @@ func TrayView(c *Console, t *house.Tray, s *house.State, back string) *trayView 
 		v.Due = words.Moment(t.Due.In(s.Zone))
 	}
 	if t.Problem != nil {
-		v.Problem = "This cannot be applied as it is: " + t.Problem.Error()
+		v.Problem = "This cannot be applied as it is: " + problemText(t.Problem, s.Zone)
 		return v
 	}
 	sum := t.Impact
@@ -75,6 +77,15 @@ func TrayView(c *Console, t *house.Tray, s *house.State, back string) *trayView 
 	}
 	v.Sure = sureOf(v)
 	return v
+}
+
+// problemText says why something does not go together, by the names of things.
+func problemText(err error, zone *time.Location) string {
+	var problems access.Problems
+	if errors.As(err, &problems) {
+		return words.Problems(problems, zone)
+	}
+	return err.Error()
 }
 
 // FiguresOf says an impact in figures: who opens more or less.
