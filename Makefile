@@ -41,7 +41,7 @@ build:
 # What the race detector would make very slow runs whole without it.
 test:
 	go test -race ./...
-	go test ./core/content ./store ./house ./gate ./console ./cmd/velada -run 'TestMigrationsKeepTheLedger|TestEveryReleasedHouseComesUpWhole|TestTheWorstOfASmallTextIsBounded|TestNothingTakesForEver|TestWhatIsKeptIsWhatIsWorkedOut|TestEveryRouteWithEveryRole|TestNobodyIsSentAWordThatIsNotForThem'
+	go test ./core/content ./store ./house ./gate ./console ./cmd/velada -run 'TestMigrationsKeepTheLedger|TestEveryReleasedHouseComesUpWhole|TestTheWorstOfASmallTextIsBounded|TestNothingTakesForEver|TestWhatIsKeptIsWhatIsWorkedOut|TestEveryRouteWithEveryRole|TestFiguresOfTheViewsAreThoseOfTheCore|TestTheDemoSaysWhatVisitorsGet|TestNobodyIsSentAWordThatIsNotForThem'
 	cd bench && go test ./...
 
 # A short run of each fuzz target, beside the seeds that `make test` runs. Counted, not timed: a timed run can end in the

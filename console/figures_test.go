@@ -320,3 +320,86 @@ func (f *figured) tray(site *access.Site, at access.Instant, seen map[string]int
 		}
 	}
 }
+
+// What the views of the demo house say of its pages is what visitors get over HTTP: a stranger, and everybody of
+// the house signed in.
+func TestTheDemoSaysWhatVisitorsGet(t *testing.T) {
+	d := openDesk(t).signIn("ines@cerroalcor.example")
+	f := &figured{desk: d, doc: d.house.State().Policy.Document(), now: demo.Start}
+	people := f.doc.People
+	if raced.On {
+		people = people[:4]
+	}
+	gets := map[string]bool{} // who, site and path that opened
+	for _, site := range f.doc.Sites {
+		for _, who := range append([]access.Person{{}}, people...) {
+			cookie := ""
+			if who.ID != "" {
+				if err := d.house.Sessions.BeginSession(d.Context(), "in-"+site.Address+who.ID, store.Who(who.ID), "a browser", "a password"); err != nil {
+					t.Fatal(err)
+				}
+				value, err := d.house.Sessions.SiteSessionFrom(d.Context(), d.house.State().ID(site.Address), "in-"+site.Address+who.ID)
+				if err != nil {
+					t.Fatal(err)
+				}
+				cookie = "velada_visit=" + value
+			}
+			for _, page := range site.Pages {
+				r := httptest.NewRequest(http.MethodGet, "http://"+site.Address+".localhost"+access.EscapePath(page.Path), nil)
+				if cookie != "" {
+					r.Header.Set("Cookie", cookie)
+				}
+				w := httptest.NewRecorder()
+				d.glass.Gate.Serve(w, r, site.Address)
+				gets[who.ID+" "+site.Address+" "+page.Path] = w.Code == http.StatusOK && !strings.Contains(w.Header().Get("Content-Security-Policy"), "frame-src") // a page that says “soon” is 200 too
+			}
+		}
+	}
+	asked, alone := 0, 0
+	for _, person := range people {
+		want := 0
+		for _, site := range f.doc.Sites {
+			for _, page := range site.Pages {
+				if asked++; gets[person.ID+" "+site.Address+" "+page.Path] && !gets[" "+site.Address+" "+page.Path] {
+					want++
+				}
+			}
+		}
+		text := textOf(f.shows("/people/" + person.ID))
+		if m := regexp.MustCompile(`([A-Z][a-z]*|\d+) pages? opens? to them that do`).FindString(text); leading(m) != want {
+			t.Errorf("%s: %q, and %d pages open to them alone over HTTP", person.ID, m, want)
+		}
+		alone += want
+	}
+	for _, site := range f.doc.Sites {
+		_, body, _ := f.get("/sites/" + site.Address + "/sightlines.csv?as=all")
+		rows, err := csv.NewReader(strings.NewReader(body)).ReadAll()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for column, name := range rows[0] {
+			i := slices.IndexFunc(people, func(p access.Person) bool { return p.Name == name })
+			who := ""
+			if i >= 0 {
+				who = people[i].ID
+			} else if name != "Strangers" && name != "A stranger" {
+				continue
+			}
+			for _, row := range rows[1:] {
+				if open, there := gets[who+" "+site.Address+" "+row[1]]; there && open != (row[column] == "opens" || row[column] == "open") {
+					t.Errorf("%s%s for %s: %q, and over HTTP it opens: %v", site.Address, row[1], name, row[column], open)
+				}
+			}
+		}
+		body = f.shows("/sites/" + site.Address)
+		for _, m := range regexp.MustCompile(`(?s)<li>\s*<a href="[^"]*page=([^"&]*)[^"]*"><svg[^>]*>.*?#w-([a-z]+)`).FindAllStringSubmatch(between(body, `<ul class="facade-row">`, "</ul>"), -1) {
+			path, err := url.QueryUnescape(html.UnescapeString(m[1]))
+			if open, there := gets[" "+site.Address+" "+path]; err != nil || there && open != (m[2] == "open") {
+				t.Errorf("%s%s has the window %s, and over HTTP it opens to strangers: %v", site.Address, path, m[2], open)
+			}
+		}
+	}
+	if asked < 100 || alone < 10 {
+		t.Errorf("%d questions, %d pages open to somebody alone", asked, alone)
+	}
+}
