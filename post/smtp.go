@@ -10,6 +10,7 @@ import (
 	"net/textproto"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/wneessen/go-mail/smtp"
@@ -55,11 +56,20 @@ type Refused struct {
 
 func (e *Refused) Error() string { return e.Answer }
 
-// refused makes an error of an answer a Refused; any other stays as it is.
+// refused makes an error of an answer a Refused, and one of the network a sentence; any other stays as it is.
 func refused(err error) error {
 	var answer *textproto.Error
-	if errors.As(err, &answer) {
+	var name *net.DNSError
+	var slow net.Error
+	switch {
+	case errors.As(err, &answer):
 		return &Refused{said(answer.Code, answer.Msg), answer.Code >= 500}
+	case errors.As(err, &name) && name.IsNotFound:
+		return fmt.Errorf("no server has that name (%w)", name)
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return fmt.Errorf("nothing answers at that port (%w)", syscall.ECONNREFUSED)
+	case errors.As(err, &slow) && slow.Timeout():
+		return fmt.Errorf("it does not answer in time (%w)", err)
 	}
 	return err
 }

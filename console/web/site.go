@@ -318,6 +318,9 @@ func (c *Console) LiveNow(address string) Live {
 		return Live{Text: "Nothing is live yet", ToPublish: len(w.Order) > 0}
 	}
 	live := Live{Text: fmt.Sprintf("Edition %d is live", e.Number), ToPublish: w.Changes > 0}
+	if s.SiteDocument(address).State == "down" {
+		live.Text = fmt.Sprintf("Edition %d is unpublished", e.Number)
+	}
 	if w.Changes > 0 {
 		live.Since = Count(w.Changes, "change", "changes") + " since"
 	}
