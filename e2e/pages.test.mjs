@@ -148,7 +148,7 @@ test("two editors on one page are told of each other, and nothing is overwritten
   await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
   await jonas.goto(here);
   await jonas.getByText("Page history").click();
-  await jonas.getByRole("link", { name: "Look at it beside the page" }).first().click();
+  await jonas.getByRole("link", { name: "Compare it with the page" }).first().click();
   await jonas.getByRole("heading", { name: "Inés Ortuño changed the same lines meanwhile" }).waitFor();
   assert.match(await body(jonas).inputValue(), /Wear a hat/);
   await body(jonas).fill("# Open nights\n\nWear everything, and a hat.");
