@@ -123,6 +123,7 @@ func TestFiguresOfTheViewsAreThoseOfTheCore(t *testing.T) {
 					f.front(site, i, seen)
 					f.team(site, i, seen)
 					f.sightlines(site, i, seen)
+					f.doors(site, i, seen)
 				}
 			}
 			for _, site := range f.house.State().Policy.Document().Sites {
@@ -133,7 +134,7 @@ func TestFiguresOfTheViewsAreThoseOfTheCore(t *testing.T) {
 	if raced.On {
 		return
 	}
-	for _, name := range []string{"pages of a person", "windows", "windows shut", "editors", "not editors", "team", "cells", "gains", "losses"} {
+	for _, name := range []string{"pages of a person", "windows", "windows shut", "editors", "not editors", "team", "cells", "gains", "losses", "rehearsed", "doors"} {
 		if seen[name] < 30 {
 			t.Errorf("%s was looked at %d times", name, seen[name])
 		}
@@ -315,10 +316,53 @@ func (f *figured) tray(site *access.Site, at access.Instant, seen map[string]int
 			}
 			seen[map[string]string{"+": "gains", "−": "losses"}[sign]] += n
 		}
+		f.rehearsed(site, gain, lose, seen)
 		if err := f.house.Trays.Discard(f.Context(), me, site.Address); err != nil {
 			f.Fatal(err)
 		}
 	}
+}
+
+// rehearsed reads who can open more and less on the view of a rehearsal.
+func (f *figured) rehearsed(site *access.Site, gain, lose map[string]bool, seen map[string]int) {
+	body := f.shows("/sites/" + site.Address + "/rehearsal")
+	for title, want := range map[string]map[string]bool{"more": gain, "less": lose} {
+		part := between(body, "<h2>Who can open "+title+"</h2>", "</section>")
+		names := map[string]bool{}
+		for id := range want {
+			names[f.house.NameOf(store.Who(id))] = true
+		}
+		for _, m := range regexp.MustCompile(`<li>\s*<a[^>]*>([^<]*)</a>`).FindAllStringSubmatch(part, -1) {
+			name := html.UnescapeString(m[1])
+			if !names[name] {
+				f.Errorf("%s: %s is said to open %s", site.Address, name, title)
+			}
+			delete(names, name)
+			seen["rehearsed"]++
+		}
+		if len(names) > 0 && !strings.Contains(part, "more, ") && !strings.Contains(part, "and ") {
+			f.Errorf("%s: it is not said that %v open %s", site.Address, names, title)
+		}
+	}
+}
+
+// doors reads how many people the ways of the site's own door let in.
+func (f *figured) doors(site *access.Site, at access.Instant, seen map[string]int) {
+	s := f.house.State().Policy.Site(site.Address)
+	var want []string
+	for _, w := range site.Door.Ways {
+		if n := s.CountWay(w, at); n > 0 && slices.Contains([]string{"domain", "groups", "members", "people"}, w.Way) {
+			want = append(want, strconv.Itoa(n))
+		}
+	}
+	var got []string
+	for _, m := range regexp.MustCompile(`<small>\s*(\d+) (?:person|people)\b`).FindAllStringSubmatch(between(f.shows("/sites/"+site.Address+"/door"), "<h1>Who may view", "</main>"), -1) {
+		got = append(got, m[1])
+	}
+	if got = slices.DeleteFunc(got, func(n string) bool { return n == "0" }); !slices.Equal(got, want) {
+		f.Errorf("%s at %s: the door counts %v, and lets in %v", site.Address, at, got, want)
+	}
+	seen["doors"] += len(want)
 }
 
 // What the views of the demo house say of its pages is what visitors get over HTTP: a stranger, and everybody of
