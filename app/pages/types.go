@@ -13,7 +13,7 @@ var mediaTypes = map[string]string{
 	".css": "text/css; charset=utf-8", ".txt": "text/plain; charset=utf-8", ".md": "text/markdown; charset=utf-8", ".csv": "text/csv; charset=utf-8", ".tsv": "text/tab-separated-values; charset=utf-8",
 	".vtt": "text/vtt; charset=utf-8", ".ics": "text/calendar; charset=utf-8", ".vcf": "text/vcard; charset=utf-8", ".bib": "text/plain; charset=utf-8", ".log": "text/plain; charset=utf-8",
 	".json": "application/json", ".map": "application/json", ".geojson": "application/geo+json", ".webmanifest": "application/manifest+json", ".jsonld": "application/ld+json", ".wasm": "application/wasm",
-	".xml": "application/xml", ".rss": "application/rss+xml", ".atom": "application/atom+xml", ".rdf": "application/rdf+xml", ".gpx": "application/gpx+xml", ".kml": "application/vnd.google-earth.kml+xml",
+	".xml": "application/xml", ".rss": "application/rss+xml", ".atom": "application/atom+xml", ".rdf": "application/rdf+xml", ".gpx": "application/gpx+xml", ".kml": "application/xml",
 	".woff2": "font/woff2", ".woff": "font/woff", ".ttf": "font/ttf", ".otf": "font/otf", ".eot": "application/vnd.ms-fontobject",
 	".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".svg": "image/svg+xml", ".ico": "image/x-icon", ".bmp": "image/bmp",
 	".avif": "image/avif", ".heic": "image/heic", ".heif": "image/heif", ".tif": "image/tiff", ".tiff": "image/tiff", ".jxl": "image/jxl",
