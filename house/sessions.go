@@ -75,8 +75,8 @@ func (l *Sessions) SignOutEverywhere(ctx context.Context, who store.Who, but str
 
 // EndOwnSession ends one sign-in of somebody's own.
 func (l *Sessions) EndOwnSession(ctx context.Context, a Actor, id string) error {
-	s, err := store.FindSession(ctx, l.house.db, id)
-	if err != nil || s == nil || s.Who != a.Who {
+	who, in, err := l.FindSession(ctx, id)
+	if err != nil || !in || who != a.Who {
 		return err
 	}
 	return l.EndSession(ctx, id)
