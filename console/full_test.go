@@ -32,16 +32,23 @@ func TestAFullDiskIsSaidAndKeepsNobodyOut(t *testing.T) {
 		}
 	}
 	limit(pages)
-	for { // what is free in the file is used up
-		if _, err := d.db.Exec(`INSERT INTO blobs (key, data) VALUES (hex(randomblob(16)), randomblob(3000))`); err != nil {
-			break
+	for _, fill := range []string{ // what is free in the file is used up, and in pages that are half empty
+		`INSERT INTO blobs (key, data) VALUES (hex(randomblob(16)), randomblob(3000))`,
+		`INSERT INTO signed_in (id, who, device, how, began, used) VALUES (hex(randomblob(16)), 'x', 'x', 'x', 0, 0)`,
+		`INSERT INTO known_browsers (who, token, used) VALUES ('x', randomblob(32), 0)`,
+		`INSERT INTO sessions (token, data, expiry) VALUES (hex(randomblob(16)), randomblob(100), 0)`,
+	} {
+		for {
+			if _, err := d.db.Exec(fill); err != nil {
+				break
+			}
 		}
 	}
 	if _, err := d.db.Exec(`CREATE TABLE filler (x)`); err == nil {
 		t.Fatal("there is room")
 	}
 	ines := d.another()
-	for range 40 { // pages that are half empty are filled too
+	for range 8 { // pages that are half empty are filled too
 		ines = d.another()
 		status, _, h := ines.post("/sign-in", "address", "ines@cerroalcor.example", "password", demo.Password)
 		if status != http.StatusSeeOther || h.Get("Location") == "" {
