@@ -32,8 +32,7 @@ func (l *Sessions) BeginSessionBy(ctx context.Context, id string, who store.Who,
 	now := time.Now()
 	s := store.Session{ID: id, Who: who, Device: device, How: how, Began: now, Used: now, Passkey: passkey}
 	err := l.house.Change(ctx, Velada, Needs{}, func(tx *Tx) error { return store.SaveSession(ctx, tx, s) })
-	if errors.Is(err, ErrFull) {
-		l.unkept.begin(s)
+	if errors.Is(err, ErrFull) && l.unkept.begin(s) {
 		return nil
 	}
 	return err

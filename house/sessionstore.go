@@ -67,16 +67,17 @@ func (s *sessionStore) Delete(token string) error {
 // unlessFull holds a session in memory that could not be written for want of room; one that was written is
 // held no longer.
 func (s *sessionStore) unlessFull(token string, held heldSession, err error) error {
-	full := errors.Is(s.house.room(err), ErrFull)
+	err = s.house.room(err)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if !full {
-		if err == nil {
-			delete(s.unkept, token)
-		}
+	_, is := s.unkept[token]
+	switch {
+	case err == nil:
+		delete(s.unkept, token)
+		return nil
+	case !errors.Is(err, ErrFull), !is && len(s.unkept) >= mostSessions: // more take nobody's place
 		return err
-	}
-	if s.unkept == nil || len(s.unkept) >= mostSessions {
+	case s.unkept == nil:
 		s.unkept = map[string]heldSession{}
 	}
 	s.unkept[token] = held

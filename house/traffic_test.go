@@ -381,4 +381,12 @@ func TestVisitsThatGoOnAreTold(t *testing.T) {
 	if f := today(t, h, "society"); f.Ended != 1 || f.PagesAVisit != 2 || f.Median != 240 {
 		t.Errorf("%d visits, %.1f pages, %d s", f.Ended, f.PagesAVisit, f.Median)
 	}
+	// and as it was, where the house was ended in it and is started on another day
+	was := *now
+	*now = now.AddDate(0, 0, 2)
+	counted(t, traffic.New(h), asks(h, "society", "/", "192.0.2.9"))
+	*now = was
+	if f := today(t, h, "society"); f.Ended != 1 || f.PagesAVisit != 2 || f.Median != 240 {
+		t.Errorf("two days later: %d visits, %.1f pages, %d s", f.Ended, f.PagesAVisit, f.Median)
+	}
 }

@@ -18,33 +18,44 @@ type unkept struct {
 	steps  map[store.Who]int64 // of the second step, that were entered
 }
 
-// mostUnkept is how many of each are known at once.
+// mostUnkept is how many of each are known at once: what would be more is refused, and takes no other's place.
 const mostUnkept = 10_000
 
-func (u *unkept) begin(s store.Session) {
+// begin reports whether a sign-in is held.
+func (u *unkept) begin(s store.Session) bool {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	if u.begun == nil || len(u.begun) >= mostUnkept {
+	if len(u.begun) >= mostUnkept {
+		return false
+	}
+	if u.begun == nil {
 		u.begun = map[string]store.Session{}
 	}
 	u.begun[s.ID] = s
+	return true
 }
 
 func (u *unkept) visit(v store.SiteSession) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	if u.visits == nil || len(u.visits) >= mostUnkept {
+	if len(u.visits) >= mostUnkept {
+		return // it holds until the house is ended
+	}
+	if u.visits == nil {
 		u.visits = map[[32]byte]store.SiteSession{}
 	}
 	u.visits[v.Token] = v
 }
 
-// end ends a sign-in that is written, or was not.
+// end ends a sign-in that was not written, or one that was: of those there are as many as are written.
 func (u *unkept) end(id string) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	delete(u.begun, id)
-	if u.ended == nil || len(u.ended) >= mostUnkept {
+	if _, there := u.begun[id]; there {
+		delete(u.begun, id)
+		return
+	}
+	if u.ended == nil {
 		u.ended = map[string]bool{}
 	}
 	u.ended[id] = true
@@ -64,10 +75,10 @@ func (u *unkept) find(id string) (s *store.Session, ended bool) {
 func (u *unkept) useStep(who store.Who, step, used int64) bool {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	if step <= max(used, u.steps[who]) {
+	if _, there := u.steps[who]; step <= max(used, u.steps[who]) || !there && len(u.steps) >= mostUnkept {
 		return false
 	}
-	if u.steps == nil || len(u.steps) >= mostUnkept {
+	if u.steps == nil {
 		u.steps = map[store.Who]int64{}
 	}
 	u.steps[who] = step

@@ -97,6 +97,12 @@ func TrafficGoingOn(ctx context.Context, q Reader, site SiteID, from, until time
 	}, `SELECT began, last, pages FROM traffic_today WHERE site = ? AND began >= ? AND began < ?`, site, from.Unix(), until.Unix())
 }
 
+// TrafficDayGoesOn reports whether a day is the one whose visits are kept.
+func TrafficDayGoesOn(ctx context.Context, q Reader, day int64) (is bool, err error) {
+	err = q.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM traffic_key WHERE day = ?)`, day).Scan(&is)
+	return is, err
+}
+
 // TrafficKey reads the key of a day, making it with fresh where there is none; the keys and
 // visitors of other days are thrown away.
 func TrafficKey(ctx context.Context, q Queryer, day int64, fresh func() []byte) (key []byte, err error) {

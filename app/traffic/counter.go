@@ -176,6 +176,11 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 	var today map[traffic.VisitorOf]*traffic.Visit
 	err := c.house.Change(ctx, house.Velada, house.Needs{}, func(tx *house.Tx) (err error) {
 		tx.Lazy()
+		if c.tally == nil { // the house was ended on another day: its visits are over
+			if err := finishLeft(ctx, tx, day, s.Zone); err != nil {
+				return err
+			}
+		}
 		if c.key, err = store.TrafficKey(ctx, tx, day, freshKey); err != nil {
 			return err
 		}
@@ -191,6 +196,22 @@ func (c *Counter) turn(ctx context.Context, now time.Time) error {
 	c.robots, c.pages = map[traffic.VisitorOf]bool{}, map[store.SiteID]map[string]bool{}
 	c.mac = hmac.New(sha256.New, c.key)
 	return nil
+}
+
+// finishLeft counts how the visits went that are kept of another day than this.
+func finishLeft(ctx context.Context, tx *house.Tx, day int64, zone *time.Location) error {
+	goesOn, err := store.TrafficDayGoesOn(ctx, tx, day)
+	if err != nil || goesOn {
+		return err
+	}
+	left, err := store.TrafficToday(ctx, tx)
+	if err != nil {
+		return err
+	}
+	over := traffic.NewTally(zone, left)
+	over.Night()
+	_, days, _ := over.Take()
+	return store.AddTraffic(ctx, tx, nil, days, nil)
 }
 
 // forget rolls up and deletes what is kept too long.
