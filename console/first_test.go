@@ -179,7 +179,7 @@ func TestTheFrontScreenSaysWhoViewsNow(t *testing.T) {
 		t.Errorf("behind the holding page: %q", got)
 	}
 	d.post("/sites/variable-stars/unpublish", "action", "down", "meant", "yes")
-	if got := views("variable-stars"); got != "Nobody unpublished The team by the draft alone" {
+	if got := views("variable-stars"); got != "Nobody unpublished The team see the draft" {
 		t.Errorf("unpublished: %q", got)
 	}
 	if got := part("/sites/society", "Who can edit</h2>", "</section>"); !strings.HasSuffix(got, "Stewards of the house always") {

@@ -108,8 +108,13 @@ func TestWritingAPage(t *testing.T) {
 		t.Fatalf("%q", link)
 	}
 	d.shows(link[0], "changed the same lines meanwhile", "Another text altogether</textarea>", "<del>", `name="over" value="yes"`)
-	if status, _, _ := d.another().signIn("mateo@cerroalcor.example").get(link[0]); status != 404 {
-		t.Errorf("somebody who may not write reads what was not merged: %d", status)
+	for _, who := range []string{"mateo@cerroalcor.example", "seun@cerroalcor.example"} { // nobody of the team, and one who reads the draft
+		if status, _, _ := d.another().signIn(who).get(link[0]); status != 404 {
+			t.Errorf("%s, who may not write, reads what was not merged: %d", who, status)
+		}
+	}
+	if _, body, _ := d.another().signIn("seun@cerroalcor.example").get("/sites/society/pages/" + p.ID); strings.Contains(body, "Not merged") {
+		t.Error("who may not write is told of what was not merged")
 	}
 	if status != 409 || !strings.Contains(body, "changed the same lines meanwhile") || !strings.Contains(body, "Another text altogether</textarea>") || !strings.Contains(body, "<del>") {
 		t.Errorf("both are not shown: %d", status)

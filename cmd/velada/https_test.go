@@ -213,6 +213,15 @@ func TestCertificatesByACME(t *testing.T) {
 		t.Fatal(err)
 	}
 	conn.Close()
+	for _, suite := range []uint16{tls.TLS_ECDHE_ECDSA_WITH_AES_128_CBC_SHA, tls.TLS_ECDHE_ECDSA_WITH_AES_256_CBC_SHA, tls.TLS_ECDHE_RSA_WITH_AES_128_CBC_SHA, tls.TLS_ECDHE_ECDSA_WITH_AES_128_GCM_SHA256} {
+		conn, err := tls.Dial("tcp", i.in.main.Addr().String(), &tls.Config{ServerName: "www.hill.example", RootCAs: i.roots, MaxVersion: tls.VersionTLS12, CipherSuites: []uint16{suite}})
+		if sealed := strings.Contains(tls.CipherSuiteName(suite), "GCM"); sealed != (err == nil) {
+			t.Errorf("by %s: %v", tls.CipherSuiteName(suite), err)
+		}
+		if err == nil {
+			conn.Close()
+		}
+	}
 }
 
 // plain asks by http: it leads to https on hosts of the house.

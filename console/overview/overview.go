@@ -205,9 +205,9 @@ func whoViews(d *web.Site) (rows []viewRow, teamGets string) {
 	w.Site = d.Now
 	switch d.Now.State {
 	case "draft":
-		return []viewRow{{Who: "Nobody yet", Count: "not published", URL: "/sites/" + d.Site + "/publish"}}, "by the draft alone"
+		return []viewRow{{Who: "Nobody yet", Count: "not published", URL: "/sites/" + d.Site + "/publish"}}, "see the draft"
 	case "down":
-		return []viewRow{{Who: "Nobody", Count: "unpublished", URL: "/sites/" + d.Site + "/editions"}}, "by the draft alone"
+		return []viewRow{{Who: "Nobody", Count: "unpublished", URL: "/sites/" + d.Site + "/editions"}}, "see the draft"
 	}
 	if s.HoldingUp(at) {
 		row := viewRow{Who: "The holding page stands", URL: "/sites/" + d.Site + "/holding"}

@@ -181,6 +181,9 @@ func showPages(c *web.Console, x *gin.Context, status int, p *store.Page, more f
 			return
 		}
 		for _, u := range unmerged {
+			if !v.MayWrite {
+				break
+			}
 			v.Unmerged = append(v.Unmerged, unmergedRow{u.ID, c.Moment(u.At), c.House.NameOf(u.Who)})
 		}
 		files, err := store.WorkingFiles(x.Request.Context(), c.House.Reader(), c.House.State().ID(site))
@@ -382,7 +385,7 @@ func unmerged(c *web.Console, x *gin.Context) {
 		return
 	}
 	id, err := web.ReadNumber(x.Param("id"))
-	if err != nil {
+	if err != nil || !c.House.Can(web.Actor(x), x.Param("site"), p.Path).Has(access.Write) { // it was never part of the draft
 		c.NotFound(x)
 		return
 	}
